@@ -1,0 +1,65 @@
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
+
+namespace UprightMirror.Connectors;
+
+/// <summary>One system, whatever its protocol. All that the engine knows of the outside.</summary>
+public interface ISystemConnector
+{
+    /// <summary>The system's name as people know it: it stands in every sentence about it.</summary>
+    string Name { get; }
+
+    /// <summary>The collection's fields as the system's own description tells them.</summary>
+    /// <exception cref="SystemFault">The system or its description can't be read.</exception>
+    Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation);
+
+    /// <summary>Reads what changed at or after a time; everything when it is null. A page at a time, oldest change first where the system can.</summary>
+    /// <exception cref="SystemFault">The system can't be read to the end.</exception>
+    IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, CancellationToken cancellation);
+
+    /// <summary>One record as it stands now; null when there is none.</summary>
+    Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation);
+
+    /// <summary>The record that carries our reference; null when there is none, or when the system has no field for it.</summary>
+    Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation);
+
+    /// <summary>Writes one record. What can go wrong by nature is an answer, not an exception.</summary>
+    Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
+}
+
+/// <param name="Id">The record to write; null to create one.</param>
+/// <param name="Reference">Stored in the far record on creation, where it has a field for it.</param>
+/// <param name="VersionTag">The write must fail unless the record still carries this tag; null when the system has no tags.</param>
+/// <param name="Remove">True to remove the record; the fields are then not looked at.</param>
+public sealed record WriteRequest(string? Id, RawFields Fields, string? Reference, string? VersionTag, bool Remove = false);
+
+/// <summary>What a system answered to a write.</summary>
+public abstract record WriteAnswer
+{
+    private WriteAnswer()
+    {
+    }
+
+    /// <summary>It took effect, and this is what the system stored; null when it was a removal.</summary>
+    public sealed record Stored(ObservedRecord? Record) : WriteAnswer;
+
+    /// <summary>The record changed since it was read: nothing was written.</summary>
+    public sealed record Moved : WriteAnswer;
+
+    /// <summary>There is no such record any more.</summary>
+    public sealed record Gone : WriteAnswer;
+
+    /// <summary>The system will not have it.</summary>
+    /// <param name="Words">The system's own words.</param>
+    public sealed record Refused(string Words) : WriteAnswer;
+
+    /// <summary>It certainly did not take effect, and may be tried again later.</summary>
+    public sealed record NotReached(string Reason) : WriteAnswer;
+
+    /// <summary>Nobody knows whether it took effect: look before doing it again.</summary>
+    public sealed record Unknown(string Reason) : WriteAnswer;
+}
+
+/// <summary>A system that can't be talked to: which one, what happened, and what to do, in one message.</summary>
+public sealed class SystemFault(string message, Exception? inner = null) : Exception(message, inner);

@@ -1,0 +1,88 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using System.Text;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Core.Mapping;
+
+/// <summary>A conversion between a side's own form of a field and the agreed form, one for each way.</summary>
+public abstract record Conversion
+{
+    /// <summary>The conversion in words that fit after "in" or "as": "international form"; null when there is nothing to say.</summary>
+    public abstract string? Words { get; }
+
+    /// <summary>A side's value in agreed form.</summary>
+    /// <param name="raw">The value as the side holds it; never empty.</param>
+    /// <param name="type">The agreed field's type.</param>
+    /// <param name="country">The record's country, ISO 3166 alpha-2, where one is known.</param>
+    /// <returns>The value, or null when it can't be one.</returns>
+    public abstract Value? ToAgreed(Value raw, FieldType type, string? country);
+
+    /// <summary>An agreed value in the side's form.</summary>
+    /// <param name="agreed">The value; never empty.</param>
+    /// <returns>The value, or null when the side has no form for it.</returns>
+    public abstract Value? ToSide(Value agreed);
+}
+
+/// <summary>The value as it stands, read as the field's type. Text is trimmed and composed (Unicode NFC).</summary>
+public sealed record AsItStands : Conversion
+{
+    public override string? Words => null;
+
+    public override Value? ToAgreed(Value raw, FieldType type, string? country) => (raw, type) switch
+    {
+        (TextValue text, FieldType.Text) => Value.Text(text.Content.Trim().Normalize(NormalizationForm.FormC)),
+        (TextValue text, _) => ValueJson.FromText(text.Content, type, country),
+        (NumberValue, FieldType.Number) or (YesNoValue, FieldType.YesNo) or (ListValue, FieldType.List) => raw,
+        (NumberValue number, FieldType.Text) => Value.Text(number.Display),
+        _ => null,
+    };
+
+    public override Value? ToSide(Value agreed) => agreed switch
+    {
+        TextValue or NumberValue or YesNoValue or ListValue => agreed,
+        PhoneValue phone => Value.Text(phone.International),
+        _ => Value.Text(agreed.Display),
+    };
+}
+
+/// <summary>How a side writes telephone numbers.</summary>
+public enum PhoneForm
+{
+    /// <summary>+44 131 496 0210</summary>
+    International,
+
+    /// <summary>01314960210</summary>
+    NationalDigits,
+}
+
+public sealed record PhoneConversion(PhoneForm Form) : Conversion
+{
+    public override string? Words => this.Form == PhoneForm.International ? "international form" : "national digits";
+
+    public override Value? ToAgreed(Value raw, FieldType type, string? country) => raw switch
+    {
+        TextValue text => ValueJson.FromText(text.Content, FieldType.Phone, country),
+        NumberValue number => ValueJson.FromText(number.Amount.ToString(CultureInfo.InvariantCulture), FieldType.Phone, country),
+        _ => null,
+    };
+
+    public override Value? ToSide(Value agreed) => agreed is not PhoneValue phone ? null : this.Form switch
+    {
+        PhoneForm.International => Value.Text(phone.Display),
+        _ => Value.Text(Telephone.NationalDigits(phone)),
+    };
+}
+
+/// <summary>A code list: a table that translates a side's codes into the agreed values, and back.</summary>
+/// <param name="Codes">The side's code and the agreed value. Where two codes mean the same, the first one is written.</param>
+public sealed record CodeList(ImmutableArray<(string Code, string Agreed)> Codes) : Conversion
+{
+    public override string? Words => "its own codes";
+
+    public override Value? ToAgreed(Value raw, FieldType type, string? country) =>
+        this.Codes.Where(c => string.Equals(c.Code, raw.Display.Trim(), StringComparison.OrdinalIgnoreCase)).Select(c => Value.Text(c.Agreed)).FirstOrDefault();
+
+    public override Value? ToSide(Value agreed) =>
+        this.Codes.Where(c => c.Agreed == agreed.Display).Select(c => Value.Text(c.Code)).FirstOrDefault();
+}

@@ -1,0 +1,91 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Core.Mapping;
+
+/// <summary>A side's field beside an agreed field.</summary>
+/// <param name="Path">The field's place in the side's own record.</param>
+/// <param name="Gives">Whether the side's changes count.</param>
+/// <param name="Takes">Whether the side is written.</param>
+public sealed record SideField(string Path, bool Gives, bool Takes, Conversion Conversion, Drift Drift = Drift.PutBack);
+
+/// <summary>An agreed field: how it is settled, and where each side keeps it.</summary>
+/// <param name="Rule">The settling rule's name as in scenarios: rank, latest, furthest, …</param>
+/// <param name="Rank">System names, the one that counts most first; sides left out follow in the mirror's order.</param>
+/// <param name="FirstMeeting">The rule's name for sides that never met; rank unless told otherwise.</param>
+/// <param name="Cells">One for each side, in the mirror's order; null where the side does not keep the field.</param>
+public sealed record AgreedFieldDefinition(
+    string Name,
+    FieldType Type,
+    ImmutableArray<SideField?> Cells,
+    string Rule = "ask",
+    ImmutableArray<string> Rank = default,
+    ImmutableArray<string> States = default,
+    string FirstMeeting = "rank",
+    string? Group = null,
+    bool EmptyTravels = true);
+
+/// <summary>A system's place in a mirror.</summary>
+/// <param name="System">The system's key, such as <c>slipway</c>.</param>
+/// <param name="Collection">Its collection, in the system's own word.</param>
+public sealed record SideDefinition(string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask);
+
+/// <summary>Fields by which records are certainly the same: an exact key, or a normalised e-mail address.</summary>
+/// <param name="Field">The agreed field's name.</param>
+public sealed record RecognisingRule(string Field);
+
+/// <summary>The standing arrangement that keeps one record type the same in two or more systems.</summary>
+/// <param name="Key">Short name in addresses and commands: <c>customers</c>.</param>
+/// <param name="Name">What people call it: Customers.</param>
+/// <param name="RecordType">One record of it, in the singular: customer.</param>
+/// <param name="CountryField">The agreed field that says in which country a record's telephone numbers are read; null when none does.</param>
+/// <param name="TitleField">The agreed field by which people know a record.</param>
+/// <param name="Recognising">Tried in order; the first that finds something decides.</param>
+public sealed record MirrorDefinition(
+    string Key,
+    string Name,
+    string RecordType,
+    ImmutableArray<SideDefinition> Sides,
+    ImmutableArray<AgreedFieldDefinition> Fields,
+    ImmutableArray<RecognisingRule> Recognising,
+    string TitleField,
+    string? CountryField = null)
+{
+    /// <summary>The rules in the form that reconciling reads.</summary>
+    /// <param name="names">What people call each side's system, in the mirror's order: these stand in every reason.</param>
+    public ReconcileRules Rules(IReadOnlyList<string> names) => new(
+        [.. this.Fields.Select(f =>
+        {
+            var rank = SettlingRule.FullRank(f.Rank.IsDefault ? [] : f.Rank.Select(r => this.SideOf(r, f.Name)), this.Sides.Length);
+            return new FieldRules(f.Name, f.Type, RuleNamed(f.Rule, rank, f), RuleNamed(f.FirstMeeting, rank, f), f.Group, f.EmptyTravels);
+        })],
+        [.. this.Sides.Select((side, s) => new SideRules(
+            names[s],
+            [.. this.Fields.Select(f => f.Cells[s]?.Gives == true)],
+            [.. this.Fields.Select(f => f.Cells[s]?.Takes == true)],
+            [.. this.Fields.Select(f => f.Cells[s]?.Drift ?? Drift.PutBack)],
+            side.Removal)
+        {
+            MayCreate = side.MayCreate,
+            MayRemove = side.MayRemove,
+        })]);
+
+    private int SideOf(string system, string field) =>
+        this.Sides.Select(s => s.System).ToList().IndexOf(system) is >= 0 and var side
+            ? side
+            : throw new ArgumentException($"Mirror {this.Name}: the field {field} ranks {system}, which is not one of its sides.");
+
+    private static SettlingRule RuleNamed(string name, ImmutableArray<int> rank, AgreedFieldDefinition field) => name switch
+    {
+        "rank" => new ByRank(rank),
+        "latest" => new Latest(rank),
+        "furthest" => new FurthestAlong(rank, field.States.IsDefault ? [] : field.States),
+        "fullest" => new Fullest(rank),
+        "greatest" => new GreatestOrLeast(rank, true),
+        "least" => new GreatestOrLeast(rank, false),
+        "union" => new AllOfThem(rank),
+        "ask" => new Ask(rank),
+        _ => throw new ArgumentException($"The field {field.Name} has the settling rule {name}, which there is not."),
+    };
+}

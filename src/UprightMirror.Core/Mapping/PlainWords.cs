@@ -1,0 +1,108 @@
+using UprightMirror.Core.Reconciling;
+
+namespace UprightMirror.Core.Mapping;
+
+/// <summary>A mirror's settings as sentences. Reading them is how people find their mistakes.</summary>
+public static class PlainWords
+{
+    /// <summary>The sentences about the mirror as a whole, one thought each.</summary>
+    public static IEnumerable<string> OfMirror(MirrorDefinition mirror, IReadOnlyList<string> names)
+    {
+        for (var s = 0; s < mirror.Sides.Length; s++)
+        {
+            yield return mirror.Sides[s].MayCreate
+                ? $"A {mirror.RecordType} that {names[s]} lacks is created there."
+                : $"Nothing is ever created in {names[s]}.";
+        }
+
+        yield return $"Two records are the same {mirror.RecordType} when they have the same {string.Join(", or else the same ", mirror.Recognising.Select(r => Lower(r.Field)))}.";
+        for (var s = 0; s < mirror.Sides.Length; s++)
+        {
+            yield return mirror.Sides[s].Removal switch
+            {
+                Removal.Ask => $"When a {mirror.RecordType} is removed in {names[s]}, a person is asked.",
+                Removal.RemoveElsewhere => $"When a {mirror.RecordType} is removed in {names[s]}, it is removed elsewhere too.",
+                Removal.ForgetLink => $"When a {mirror.RecordType} is removed in {names[s]}, it is no longer followed there.",
+                _ => $"When a {mirror.RecordType} is removed in {names[s]}, it is created there again.",
+            };
+        }
+    }
+
+    /// <summary>The sentences about one agreed field.</summary>
+    public static string OfField(MirrorDefinition mirror, int field, ReconcileRules rules)
+    {
+        var definition = mirror.Fields[field];
+        var names = rules.SideNames;
+        var givers = Sides(c => c.Gives);
+        var takers = Sides(c => c.Takes);
+        var what = Lower(definition.Name);
+        if (givers.Count == 0)
+        {
+            return $"Nobody gives the {what}, so it never changes.";
+        }
+
+        var sentences = new List<string>();
+        var gets = givers.Count > 1 && takers.Count > 0 && takers.All(givers.Contains)
+            ? takers.Count == givers.Count && givers.Count == 2 ? "the other gets it" : "the others get it"
+            : takers.Count == 0 ? "nobody else gets it" : $"{Join(takers.Except(givers.Count == 1 ? givers : []).Select(s => names[s]), "and")} {(takers.Except(givers.Count == 1 ? givers : []).Count() > 1 ? "get" : "gets")} it";
+        sentences.Add($"When the {what} changes in {Join(givers.Select(s => names[s]), "or")}, {gets}{Forms(takers)}.");
+        if (givers.Count > 1)
+        {
+            sentences.Add(rules.Fields[field].Rule switch
+            {
+                Ask => "If several changed it, a person is asked.",
+                ByRank rank => $"If several changed it, {names[rank.Rank.First(givers.Contains)]} counts.",
+                Latest => "If several changed it, the latest change counts.",
+                FurthestAlong => "Whoever wrote last, it never goes back.",
+                Fullest => "If several changed it, the fullest value counts.",
+                GreatestOrLeast { IsGreatest: true } => "If several changed it, the greatest counts.",
+                GreatestOrLeast => "If several changed it, the least counts.",
+                AllOfThem => "If several changed it, all that any of them says is kept.",
+                var other => $"If several changed it, it is settled by {other.Words}.",
+            });
+        }
+
+        foreach (var s in takers.Except(givers))
+        {
+            sentences.Add(definition.Cells[s]!.Drift switch
+            {
+                Drift.PutBack => $"{names[s]} never changes it: an edit there is put back.",
+                Drift.Leave => $"{names[s]} never changes it elsewhere: an edit there is left alone.",
+                _ => $"{names[s]} never changes it: an edit there is held for a person.",
+            });
+        }
+
+        foreach (var s in givers.Except(takers))
+        {
+            sentences.Add($"{names[s]} is never written.");
+        }
+
+        if (!definition.EmptyTravels)
+        {
+            sentences.Add("Emptying it on one side does not empty it elsewhere.");
+        }
+
+        if (definition.Group is { } group)
+        {
+            sentences.Add($"It is settled together with the rest of the {Lower(group)}.");
+        }
+
+        return string.Join(' ', sentences);
+
+        List<int> Sides(Func<SideField, bool> may) => [.. Enumerable.Range(0, mirror.Sides.Length).Where(s => definition.Cells[s] is { } cell && may(cell))];
+
+        string Forms(List<int> takers)
+        {
+            var forms = takers.Where(s => definition.Cells[s]!.Conversion.Words is not null).Select(s => $"{names[s]} in {definition.Cells[s]!.Conversion.Words}").ToList();
+            return forms.Count == 0 ? "" : $": {Join(forms, "and")}";
+        }
+    }
+
+    private static string Join(IEnumerable<string> parts, string and)
+    {
+        var list = parts.ToList();
+        return list.Count < 2 ? string.Concat(list) : $"{string.Join(", ", list[..^1])} {and} {list[^1]}";
+    }
+
+    private static string Lower(string name) => name.Length > 1 && char.IsUpper(name[1]) ? name : char.ToLowerInvariant(name[0]) + name[1..];
+}

@@ -1,0 +1,118 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Core.Mapping;
+
+/// <summary>A value that can't be translated: which field, and why in words that fit after the system's and record's names.</summary>
+/// <param name="Field">Index of the agreed field.</param>
+public sealed record TranslationProblem(int Field, string Path, string Sentence);
+
+/// <summary>A record in agreed form, or what stands in the way.</summary>
+/// <param name="Values">One for each agreed field; empty where the side does not keep the field.</param>
+public sealed record Translation(Value[] Values, ImmutableArray<TranslationProblem> Problems);
+
+/// <summary>Turns one side's records into agreed form and agreed values into the side's form, field by field.</summary>
+public sealed class Translator
+{
+    private readonly MirrorDefinition mirror;
+    private readonly int side;
+    private readonly CatalogueCollection catalogue;
+    private readonly int countryField;
+    private readonly int[] order;
+
+    public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue)
+    {
+        this.mirror = mirror;
+        this.side = side;
+        this.catalogue = catalogue;
+        this.countryField = mirror.Fields.Select(f => f.Name).ToList().IndexOf(mirror.CountryField ?? "");
+
+        // The country first: telephone numbers are read by it.
+        this.order = [.. Enumerable.Range(0, mirror.Fields.Length).OrderBy(f => f == this.countryField ? 0 : 1)];
+    }
+
+    /// <summary>The mapped fields' indices and where this side keeps them.</summary>
+    public IEnumerable<(int Field, SideField Cell)> Cells =>
+        this.mirror.Fields.Select((f, i) => (i, f.Cells[this.side])).Where(c => c.Item2 is not null).Select(c => (c.i, c.Item2!));
+
+    /// <summary>A record in agreed form. Every field is tried, so that all that is wrong is told at once.</summary>
+    public Translation ToAgreed(RawFields raw)
+    {
+        var values = new Value[this.mirror.Fields.Length];
+        Array.Fill(values, Value.Empty);
+        var problems = ImmutableArray.CreateBuilder<TranslationProblem>();
+        foreach (var field in this.order)
+        {
+            if (this.mirror.Fields[field].Cells[this.side] is not { } cell)
+            {
+                continue;
+            }
+
+            var problem = this.Translate(raw, field, cell, this.CountryOf(values), out values[field]);
+            if (problem is not null)
+            {
+                problems.Add(new TranslationProblem(field, cell.Path, problem));
+            }
+        }
+
+        return new Translation(values, problems.ToImmutable());
+    }
+
+    /// <summary>An agreed value in this side's own form.</summary>
+    /// <param name="problem">Why this side can't hold it, or null.</param>
+    public Value ToSide(int field, Value agreed, out TranslationProblem? problem)
+    {
+        var definition = this.mirror.Fields[field];
+        var cell = definition.Cells[this.side] ?? throw new ArgumentException($"Side {this.side} does not keep {definition.Name}.", nameof(field));
+        problem = null;
+        var described = this.catalogue.Fields.GetValueOrDefault(cell.Path);
+        if (agreed.IsEmpty)
+        {
+            problem = described is { Required: true } ? new TranslationProblem(field, cell.Path, $"{cell.Path} may not be empty, and the agreed {definition.Name} is.") : null;
+            return Value.Empty;
+        }
+
+        if (cell.Conversion.ToSide(agreed) is not { } value)
+        {
+            problem = new TranslationProblem(field, cell.Path, $"{cell.Path} has no {cell.Conversion.Words ?? "form"} for the agreed {definition.Name} {ValueJson.Quoted(agreed.Display)}.");
+            return Value.Empty;
+        }
+
+        if (described?.MaxLength is { } longest && value is TextValue { Content.Length: var length } && length > longest)
+        {
+            problem = new TranslationProblem(field, cell.Path, $"{cell.Path} takes {longest} characters, and {definition.Name} {ValueJson.Quoted(value.Display)} has {length:N0}.");
+            return Value.Empty;
+        }
+
+        return value;
+    }
+
+    private string? CountryOf(Value[] values) => this.countryField >= 0 && values[this.countryField] is TextValue { Content.Length: 2 } country ? country.Content : null;
+
+    private string? Translate(RawFields raw, int field, SideField cell, string? country, out Value value)
+    {
+        value = Value.Empty;
+        var held = raw[cell.Path];
+        var type = this.mirror.Fields[field].Type;
+        if (held.IsEmpty)
+        {
+            return this.catalogue.Fields.GetValueOrDefault(cell.Path) is { Required: true }
+                ? $"{cell.Path} {(raw.Has(cell.Path) ? "is empty" : "is missing")}, and the system's own description says that it never is."
+                : null;
+        }
+
+        if (held is TextValue { Content.Length: var length } && length > ValueJson.LongestText)
+        {
+            return $"{cell.Path} holds {length:N0} characters; at most {ValueJson.LongestText:N0} are taken.";
+        }
+
+        if (cell.Conversion.ToAgreed(held, type, country) is not { } translated)
+        {
+            return $"{cell.Path} is {ValueJson.Quoted(held.Display)}, which {(cell.Conversion is CodeList ? "is not in the code list" : $"can't be read as {ValueJson.Described(type)}")}.";
+        }
+
+        value = translated;
+        return null;
+    }
+}

@@ -1,0 +1,41 @@
+using UprightMirror.Core.Remembered;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine;
+
+/// <summary>Reads what changed on each side since its watermark, and remembers it as read.</summary>
+public sealed class Collecting(MirrorContext context)
+{
+    /// <summary>
+    /// Reading begins this much before the watermark: a record whose stamp was given before the watermark may have become
+    /// visible after it. Reading a record again is harmless.
+    /// </summary>
+    private static readonly TimeSpan Overlap = TimeSpan.FromSeconds(30);
+
+    public async Task Collect(CancellationToken cancellation)
+    {
+        for (var side = 0; side < context.SideCount; side++)
+        {
+            await this.CollectSide(side, cancellation);
+        }
+    }
+
+    private async Task CollectSide(int side, CancellationToken cancellation)
+    {
+        var mark = await context.Store.ReadWatermark(side, cancellation);
+        var newest = mark?.Time;
+        await foreach (var page in context.Systems[side].ReadChanged(context.Collection(side), mark?.Time - Overlap, cancellation))
+        {
+            var different = await context.Store.SaveObserved(side, page, cancellation);
+            context.Tally.Read(page.Count, different);
+            newest = page.Select(r => r.ChangedAt).Append(newest).Max();
+            await context.Store.SaveProgress(RunStage.Collecting, context.Tally.Counts, cancellation);
+        }
+
+        // Only a side that was read to its end moves its mark: the pages of one reading need not be in any order.
+        if (newest is { } time && time != mark?.Time)
+        {
+            await context.Store.SaveWatermark(side, new Watermark(time), cancellation);
+        }
+    }
+}

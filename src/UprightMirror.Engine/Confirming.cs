@@ -1,0 +1,99 @@
+using System.Collections.Immutable;
+using System.Text.Json.Nodes;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine;
+
+/// <summary>Keeps what a system stored. Where it stored a value its own way, that is the shadow from now on.</summary>
+public sealed class Confirming(MirrorContext context)
+{
+    /// <summary>Keeps a write that took effect.</summary>
+    /// <returns>True when the record also shows something that nobody knew of, and must be reconciled again.</returns>
+    public async Task<bool> Confirm(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation)
+    {
+        var known = delivery.RecordId is { } id ? await context.Store.ReadKnown(delivery.Side, id, cancellation) : null;
+        var after = stored is null ? null : this.After(delivery, known, stored);
+        var waiting = stored is not null && known?.Raw is { } raw &&
+            context.Translators[delivery.Side].Cells.Any(c => !delivery.Fields.Any(f => f.Path == c.Cell.Path) && !stored.Fields[c.Cell.Path].Equals(raw[c.Cell.Path]));
+        await context.Store.SaveAnswer(delivery, new DeliveryEnd.Confirmed(stored, after, waiting, [.. JournalOf(delivery, stored)]), cancellation);
+        context.Tally.Written();
+        context.Tally.Became(delivery.Link, delivery.Kind == WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated);
+        return waiting;
+    }
+
+    /// <summary>The record moved before the write: what it holds now goes back to be reconciled.</summary>
+    public async Task ReadAgain(Delivery delivery, CancellationToken cancellation)
+    {
+        var now = await context.Systems[delivery.Side].ReadOne(context.Collection(delivery.Side), delivery.RecordId!, cancellation);
+        if (now is null)
+        {
+            await context.Store.SaveRemoved(delivery.Side, delivery.RecordId!, cancellation);
+        }
+        else
+        {
+            await context.Store.SaveObserved(delivery.Side, [now], cancellation);
+        }
+
+        await context.Store.SaveAnswer(delivery, new DeliveryEnd.Overtaken(), cancellation);
+    }
+
+    /// <summary>Keeps what was found after a delivery whose answer was lost.</summary>
+    public async Task KeepFound(Delivery delivery, ObservedRecord? found, CancellationToken cancellation)
+    {
+        var tookEffect = delivery.Kind switch
+        {
+            WriteKind.Create => found is not null,
+            WriteKind.Remove => found is null,
+            _ => found is not null && (delivery.VersionTag is null || found.VersionTag != delivery.VersionTag) && delivery.Fields.All(f => SameButForm(f.Raw, found.Fields[f.Path])),
+        };
+        if (tookEffect)
+        {
+            await this.Confirm(delivery, found, cancellation);
+        }
+        else if (delivery.RecordId is not null)
+        {
+            await this.ReadAgain(delivery, cancellation);
+        }
+        else
+        {
+            await context.Store.SaveAnswer(delivery, new DeliveryEnd.Overtaken(), cancellation);
+        }
+    }
+
+    private SideAfter After(Delivery delivery, KnownRecord? known, ObservedRecord stored)
+    {
+        var shadow = known?.Shadow ?? stored.Fields;
+        var told = new Dictionary<string, string>(known?.Told ?? ImmutableDictionary<string, string>.Empty);
+        foreach (var field in delivery.Fields)
+        {
+            shadow = shadow.With(field.Path, stored.Fields[field.Path]);
+            told.Remove(field.Field);
+            if (!stored.Fields[field.Path].Equals(field.Raw))
+            {
+                told[field.Field] = ValueJson.Write(field.Agreed)?.ToJsonString() ?? "null";
+            }
+        }
+
+        var owed = (known?.Owed ?? ImmutableHashSet<string>.Empty).Except(delivery.Fields.Select(f => f.Field)).ToHashSet();
+        return new SideAfter(delivery.Side, stored.Id, shadow, told, owed, known?.Unmet ?? ImmutableHashSet<string>.Empty);
+    }
+
+    private static IEnumerable<JournalEntry> JournalOf(Delivery delivery, ObservedRecord? stored) => delivery.Kind switch
+    {
+        WriteKind.Create => [new JournalEntry(delivery.Link, JournalKind.Created, delivery.Side, null, null, new JsonObject(delivery.Fields.Select(f => KeyValuePair.Create(f.Field, ValueJson.Write(f.Raw)))), $"created as {stored!.Id}", null)],
+        WriteKind.Remove => [new JournalEntry(delivery.Link, JournalKind.Removed, delivery.Side, null, null, null, "removed, because it was removed elsewhere", null)],
+        _ => delivery.Fields.Select(f => new JournalEntry(delivery.Link, JournalKind.Written, delivery.Side, f.Field, ValueJson.Write(f.Before), ValueJson.Write(stored!.Fields[f.Path]), f.Why, null)),
+    };
+
+    /// <summary>Whether a stored value may be the one that was sent, stored the system's own way: trimmed, in another case, rounded.</summary>
+    private static bool SameButForm(Value sent, Value stored) => (sent, stored) switch
+    {
+        (NumberValue a, NumberValue b) => decimal.Round(a.Amount, 2) == decimal.Round(b.Amount, 2),
+        (TextValue a, TextValue b) => string.Equals(a.Content.Trim(), b.Content.Trim(), StringComparison.OrdinalIgnoreCase),
+        _ => sent.Equals(stored),
+    };
+}

@@ -1,0 +1,43 @@
+using System.Collections.Immutable;
+using UprightMirror.Connectors;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine;
+
+/// <summary>What every stage of a run works with: the mirror, its systems in the mirror's own order, its store and the clock.</summary>
+public sealed class MirrorContext
+{
+    public MirrorContext(MirrorDefinition mirror, ImmutableArray<ISystemConnector> systems, ImmutableArray<CatalogueCollection> catalogues, IRunStore store, TimeProvider clock)
+    {
+        this.Mirror = mirror;
+        this.Systems = systems;
+        this.Store = store;
+        this.Clock = clock;
+        this.Rules = mirror.Rules([.. systems.Select(s => s.Name)]);
+        this.Translators = [.. systems.Select((_, side) => new Translator(mirror, side, catalogues[side]))];
+        this.FieldIndex = mirror.Fields.Select((f, i) => (f.Name, i)).ToImmutableDictionary(f => f.Name, f => f.i);
+    }
+
+    public MirrorDefinition Mirror { get; }
+
+    public ImmutableArray<ISystemConnector> Systems { get; }
+
+    public IRunStore Store { get; }
+
+    public TimeProvider Clock { get; }
+
+    public ReconcileRules Rules { get; }
+
+    public ImmutableArray<Translator> Translators { get; }
+
+    public ImmutableDictionary<string, int> FieldIndex { get; }
+
+    public RunTally Tally { get; } = new();
+
+    public int SideCount => this.Systems.Length;
+
+    public string Collection(int side) => this.Mirror.Sides[side].Collection;
+}

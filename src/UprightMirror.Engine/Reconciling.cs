@@ -1,0 +1,245 @@
+using System.Collections.Immutable;
+using System.Text.Json.Nodes;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine;
+
+/// <summary>Brings each waiting record to the pure core and keeps what it decides: agreed values, conflicts, and the deliveries that follow.</summary>
+public sealed class Reconciling(MirrorContext context)
+{
+    private const int BatchSize = 200;
+
+    private readonly Translating translating = new(context);
+
+    public async Task Reconcile(CancellationToken cancellation)
+    {
+        var after = Guid.Empty;
+        while (await context.Store.ReadWaiting(after, BatchSize, cancellation) is { Count: > 0 } batch)
+        {
+            after = batch[^1].Link;
+            var decided = batch.Select(this.Decide).ToList();
+            await context.Store.SaveReconciled(decided, cancellation);
+            foreach (var record in decided)
+            {
+                context.Tally.Became(record.Link, record.Outcome);
+                context.Tally.Planned(record.Deliveries.Length);
+            }
+
+            await context.Store.SaveProgress(RunStage.Reconciling, context.Tally.Counts, cancellation);
+        }
+    }
+
+    private Reconciled Decide(LinkedRecord record)
+    {
+        var members = record.Members.ToDictionary(m => m.Side);
+        var now = new Translation?[context.SideCount];
+        var holds = ImmutableArray.CreateBuilder<Hold>();
+        foreach (var (side, member) in members)
+        {
+            if (member.Raw is not { } raw)
+            {
+                continue;
+            }
+
+            now[side] = context.Translators[side].ToAgreed(raw);
+            if (!now[side]!.Problems.IsEmpty)
+            {
+                holds.Add(this.translating.HoldOf(member, record.Link, now[side]!) with { Title = record.Title });
+            }
+        }
+
+        if (holds.Count > 0)
+        {
+            // Nothing is decided with half of the record unreadable; what was agreed and known stays as it was.
+            return new Reconciled(record.Link, record.Title, RecordOutcome.Held,
+                ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], [], holds.ToImmutable(), [.. holds.Select(h => Journal(record, JournalKind.Held, h.Side, h.Field, null, null, h.Reason))]);
+        }
+
+        var state = new RecordState(this.AgreedOf(record), [.. Enumerable.Range(0, context.SideCount).Select(s => this.SideOf(s, record, members.GetValueOrDefault(s), now[s]))])
+        {
+            Open = [.. record.OpenConflicts.Select(c => new OpenConflict([.. c.Fields.Where(context.FieldIndex.ContainsKey).Select(f => context.FieldIndex[f])], c.Sides))],
+        };
+        var outcome = Reconciler.Reconcile(context.Rules, state);
+        return this.Kept(record, members, state, outcome);
+    }
+
+    private AgreedField?[]? AgreedOf(LinkedRecord record) => record.Agreed.Count == 0
+        ? null
+        : [.. context.Mirror.Fields.Select(f => record.Agreed.TryGetValue(f.Name, out var a) ? new AgreedField(a.Value, a.Side, a.ChangedAt) : null)];
+
+    private SideState SideOf(int side, LinkedRecord record, KnownRecord? member, Translation? now)
+    {
+        if (member is null || (member.Raw is null && member.Shadow is null))
+        {
+            return new SideState(null, null);
+        }
+
+        var decision = record.RemovalDecisions.TryGetValue(side, out var answer) ? answer : (Removal?)null;
+        if (member.Shadow is not { } shadow)
+        {
+            return new SideState(now!.Values, null, ChangedAt: member.ChangedAt) { RemovalDecision = decision };
+        }
+
+        var known = new Value?[context.Mirror.Fields.Length];
+        var before = context.Translators[side].ToAgreed(shadow);
+        foreach (var (field, cell) in context.Translators[side].Cells)
+        {
+            // Raw that has not changed is no change, whatever a conversion makes of it.
+            known[field] = member.Unmet.Contains(context.Mirror.Fields[field].Name) || before.Problems.Any(p => p.Field == field) ? null
+                : now is not null && member.Raw![cell.Path].Equals(shadow[cell.Path]) ? now.Values[field]
+                : before.Values[field];
+        }
+
+        var told = context.Mirror.Fields.Select(f => member.Told.TryGetValue(f.Name, out var text) ? ReadTold(text, f.Type) : null).ToArray();
+        var owed = context.Mirror.Fields.Select(f => member.Owed.Contains(f.Name)).ToArray();
+        return new SideState(now?.Values, known, told, owed.Contains(true) ? owed : null, member.ChangedAt) { RemovalDecision = decision };
+    }
+
+    private static Value? ReadTold(string json, FieldType type)
+    {
+        using var document = System.Text.Json.JsonDocument.Parse(json);
+        return ValueJson.TryRead(document.RootElement, type, out var value, out _) ? value : null;
+    }
+
+    private Reconciled Kept(LinkedRecord record, Dictionary<int, KnownRecord> members, RecordState state, Outcome outcome)
+    {
+        var at = context.Clock.GetUtcNow();
+        var firstMeeting = record.Agreed.Count == 0;
+        var agreed = outcome.Changes.ToDictionary(
+            c => this.NameOf(c.Field),
+            c => new AgreedValue(c.After.Value, c.After.Side, c.After.ChangedAt, c.After.Side >= 0 ? members.GetValueOrDefault(c.After.Side)?.ChangedBy : null, at, context.Store.RunId, c.Why));
+        var conflicts = outcome.Conflicts
+            .Select(c => new ConflictToOpen([.. c.Fields.Select(this.NameOf)], c.Values, c.Why))
+            .ToImmutableArray();
+        var closed = record.OpenConflicts
+            .Where(open => !outcome.GoneEverywhere && !conflicts.Any(c => c.Fields.SequenceEqual(open.Fields)))
+            .Select(c => c.Id)
+            .ToImmutableArray();
+
+        var holds = ImmutableArray.CreateBuilder<Hold>();
+        var deliveries = ImmutableArray.CreateBuilder<Delivery>();
+        foreach (var write in outcome.Writes)
+        {
+            this.Plan(record, write, members.GetValueOrDefault(write.Side), holds, deliveries);
+        }
+
+        foreach (var drift in outcome.HeldDrifts)
+        {
+            holds.Add(new Hold(record.Link, drift.Side, members[drift.Side].Id, record.Title, this.NameOf(drift.Field),
+                $"{context.Systems[drift.Side].Name}, {context.Mirror.RecordType} {members[drift.Side].Id}: {this.NameOf(drift.Field)} was changed there from {ValueJson.Quoted(drift.Was.Display)} to {ValueJson.Quoted(drift.Now.Display)}, and that side only takes it.", null));
+        }
+
+        var journal = ImmutableArray.CreateBuilder<JournalEntry>();
+        if (firstMeeting && outcome.Changes.Length > 0)
+        {
+            var values = new JsonObject(outcome.Changes.Where(c => !c.After.Value.IsEmpty).Select(c => KeyValuePair.Create(this.NameOf(c.Field), ValueJson.Write(c.After.Value))));
+            journal.Add(Journal(record, JournalKind.Met, null, null, null, values, members.Count > 1 ? "the sides met for the first time" : $"first seen in {context.Systems[members.Keys.Single()].Name}"));
+        }
+        else
+        {
+            journal.AddRange(outcome.Changes.Select(c => Journal(record, JournalKind.Agreed, c.After.Side >= 0 ? c.After.Side : null, this.NameOf(c.Field), ValueJson.Write(c.Before), ValueJson.Write(c.After.Value), c.Why) with
+            {
+                Who = agreed[this.NameOf(c.Field)].Who,
+                ChangedAt = c.After.ChangedAt,
+            }));
+        }
+
+        journal.AddRange(conflicts
+            .Where(c => !record.OpenConflicts.Any(open => open.Fields.SequenceEqual(c.Fields)))
+            .Select(c => Journal(record, JournalKind.ConflictOpened, null, c.Values.Values.Any(v => v is null) ? null : string.Join(", ", c.Fields), null, this.ValuesOf(c), c.Why)));
+        journal.AddRange(record.OpenConflicts.Where(c => closed.Contains(c.Id))
+            .Select(c => Journal(record, JournalKind.ConflictClosed, null, string.Join(", ", c.Fields), null, null, "the sides came to the same value by themselves")));
+        journal.AddRange(holds.Select(h => Journal(record, JournalKind.Held, h.Side, h.Field, null, null, h.Reason)));
+
+        var title = agreed.TryGetValue(context.Mirror.TitleField, out var named) && !named.Value.IsEmpty ? named.Value.Display : record.Title;
+        return new Reconciled(
+            record.Link,
+            title,
+            holds.Count > 0 ? RecordOutcome.Held : conflicts.Length > 0 ? RecordOutcome.InConflict : RecordOutcome.Unchanged,
+            agreed,
+            [.. members.Values.Select(m => this.After(m, state.Sides[m.Side], outcome))],
+            conflicts,
+            closed,
+            deliveries.ToImmutable(),
+            holds.ToImmutable(),
+            journal.ToImmutable(),
+            outcome.GoneEverywhere);
+    }
+
+    /// <summary>What is known of a side from now on: what it says, except where a frozen field keeps its old shadow.</summary>
+    private SideAfter After(KnownRecord member, SideState state, Outcome outcome)
+    {
+        if (member.Raw is not { } raw)
+        {
+            return new SideAfter(member.Side, member.Id, null, member.Told, member.Owed, member.Unmet, outcome.Forgotten.Contains(member.Side) || outcome.GoneEverywhere);
+        }
+
+        var shadow = raw;
+        var unmet = new HashSet<string>();
+        var told = new Dictionary<string, string>(member.Told);
+        foreach (var (field, cell) in context.Translators[member.Side].Cells)
+        {
+            var name = this.NameOf(field);
+            if (outcome.IsFrozen(field) || outcome.HeldDrifts.Any(d => d.Side == member.Side && d.Field == field))
+            {
+                if (state.Shadow?[field] is null)
+                {
+                    unmet.Add(name);
+                }
+                else
+                {
+                    shadow = shadow.With(cell.Path, member.Shadow![cell.Path]);
+                }
+            }
+            else if (member.Shadow is null || !raw[cell.Path].Equals(member.Shadow[cell.Path]))
+            {
+                told.Remove(name);
+            }
+        }
+
+        var write = outcome.Writes.FirstOrDefault(w => w.Side == member.Side);
+        var owed = (write?.Fields.Select(f => this.NameOf(f.Field)) ?? []).Concat(member.Owed.Where(o => context.FieldIndex.TryGetValue(o, out var f) && outcome.IsFrozen(f))).ToHashSet();
+        return new SideAfter(member.Side, member.Id, shadow, told, owed, unmet);
+    }
+
+    /// <summary>Plans a write, in the side's own form. A value that the side can't hold holds the write, and says why.</summary>
+    private void Plan(LinkedRecord record, SideWrite write, KnownRecord? member, ImmutableArray<Hold>.Builder holds, ImmutableArray<Delivery>.Builder deliveries)
+    {
+        var fields = ImmutableArray.CreateBuilder<DeliveredField>();
+        var problems = new List<TranslationProblem>();
+        foreach (var (field, value, why) in write.Fields)
+        {
+            var raw = context.Translators[write.Side].ToSide(field, value, out var problem);
+            if (problem is not null)
+            {
+                problems.Add(problem);
+                continue;
+            }
+
+            var path = context.Mirror.Fields[field].Cells[write.Side]!.Path;
+            fields.Add(new DeliveredField(this.NameOf(field), path, member?.Raw?[path] ?? Value.Empty, raw, value, why));
+        }
+
+        if (problems.Count > 0)
+        {
+            holds.Add(new Hold(record.Link, write.Side, member?.Id ?? "", record.Title, this.NameOf(problems[0].Field),
+                $"{context.Systems[write.Side].Name}, {(member is null ? $"new {context.Mirror.RecordType}" : $"{context.Mirror.RecordType} {member.Id}")}: {string.Join(" ", problems.Select(p => p.Sentence))}", null));
+            return;
+        }
+
+        deliveries.Add(new Delivery(0, record.Link, record.Title, write.Side, write.Kind, member?.Id, record.Link.ToString("N"), fields.ToImmutable(), member?.VersionTag));
+    }
+
+    private JsonObject ValuesOf(ConflictToOpen conflict) => new(conflict.Values.Select(v => KeyValuePair.Create(
+        v.Key == Candidate.Person ? "" : context.Systems[v.Key].Name,
+        v.Value is { } values ? (JsonNode?)new JsonObject(conflict.Fields.Select((f, i) => KeyValuePair.Create(f, ValueJson.Write(values[i])))) : null)));
+
+    private string NameOf(int field) => context.Mirror.Fields[field].Name;
+
+    private static JournalEntry Journal(LinkedRecord record, JournalKind kind, int? side, string? field, JsonNode? before, JsonNode? after, string why) =>
+        new(record.Link, kind, side, field, before, after, why, null);
+}

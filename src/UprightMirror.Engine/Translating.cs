@@ -1,0 +1,52 @@
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Matching;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Engine;
+
+/// <summary>Brings records into agreed form. One that can't be translated is held with the field, the value and the reason, and stops no other.</summary>
+public sealed class Translating(MirrorContext context)
+{
+    private const int BatchSize = 500;
+
+    /// <summary>Translates the records that belong to no link yet and notes what each is recognised by.</summary>
+    public async Task Translate(CancellationToken cancellation)
+    {
+        var after = (-1, "");
+        while (await context.Store.ReadUnlinked(after, BatchSize, cancellation) is { Count: > 0 } batch)
+        {
+            var holds = new List<Hold>();
+            var keys = new List<MatchCandidate>();
+            foreach (var record in batch)
+            {
+                var translation = context.Translators[record.Side].ToAgreed(record.Raw!);
+                if (translation.Problems.IsEmpty)
+                {
+                    keys.Add(new MatchCandidate(record.Side, record.Id, null, MatchKeys.Of(context.Mirror, translation.Values)));
+                }
+                else
+                {
+                    holds.Add(this.HoldOf(record, null, translation));
+                    context.Tally.Became($"{record.Side}/{record.Id}", RecordOutcome.Held);
+                }
+            }
+
+            await context.Store.SaveKeys(keys, cancellation);
+            await context.Store.SaveHolds(holds, cancellation);
+            after = (batch[^1].Side, batch[^1].Id);
+        }
+    }
+
+    /// <summary>The hold of a record that can't be translated, with every problem that it has.</summary>
+    public Hold HoldOf(KnownRecord record, Guid? link, Translation translation)
+    {
+        var first = translation.Problems[0];
+        var reason = $"{context.Systems[record.Side].Name}, {context.Mirror.RecordType} {record.Id}: {string.Join(" ", translation.Problems.Select(p => p.Sentence))}";
+        return new Hold(link, record.Side, record.Id, this.TitleOf(translation.Values, record.Id), context.Mirror.Fields[first.Field].Name, reason, null);
+    }
+
+    /// <summary>What people call the record: its title field, or its id where that is empty.</summary>
+    public string TitleOf(Value[] values, string id) =>
+        values[context.FieldIndex[context.Mirror.TitleField]] is { IsEmpty: false } title ? title.Display : id;
+}

@@ -1,0 +1,126 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Matching;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
+
+namespace UprightMirror.Storage;
+
+/// <summary>
+/// What one pass of a mirror recalls and remembers. Each method that saves does so as a whole or not at all, so that a run
+/// which is cut off between any two of them goes on from there (law L6).
+/// </summary>
+public interface IRunStore
+{
+    long RunId { get; }
+
+    Task<Watermark?> ReadWatermark(int side, CancellationToken cancellation);
+
+    Task SaveWatermark(int side, Watermark mark, CancellationToken cancellation);
+
+    /// <summary>Remembers records as just read. One that differs from what was known waits to be reconciled, and is released if it was held.</summary>
+    /// <returns>How many differ.</returns>
+    Task<int> SaveObserved(int side, IReadOnlyList<ObservedRecord> records, CancellationToken cancellation);
+
+    /// <summary>Remembers that a record is not there any more.</summary>
+    Task SaveRemoved(int side, string id, CancellationToken cancellation);
+
+    /// <summary>Records that wait and belong to no link, in the order of side and id, after the one given.</summary>
+    Task<IReadOnlyList<KnownRecord>> ReadUnlinked((int Side, string Id) after, int count, CancellationToken cancellation);
+
+    Task SaveKeys(IReadOnlyList<MatchCandidate> records, CancellationToken cancellation);
+
+    /// <summary>Every record of the mirror that has one of the keys.</summary>
+    Task<IReadOnlyList<MatchCandidate>> FindByKeys(IReadOnlyCollection<MatchKey> keys, CancellationToken cancellation);
+
+    /// <summary>Puts records into links; a link that does not exist yet is made.</summary>
+    Task SaveLinks(IReadOnlyList<LinkedAs> links, CancellationToken cancellation);
+
+    /// <summary>Sets records aside: they no longer wait.</summary>
+    Task SaveHolds(IReadOnlyList<Hold> holds, CancellationToken cancellation);
+
+    /// <summary>Links of which a record waits, in the order of their ids, after the one given.</summary>
+    Task<IReadOnlyList<LinkedRecord>> ReadWaiting(Guid after, int count, CancellationToken cancellation);
+
+    /// <summary>Remembers what was decided: agreed values, shadows, conflicts, journal, and the deliveries that follow, planned. The records no longer wait.</summary>
+    Task SaveReconciled(IReadOnlyList<Reconciled> records, CancellationToken cancellation);
+
+    /// <summary>Deliveries that are planned, in the order in which they were, after the one given.</summary>
+    Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, CancellationToken cancellation);
+
+    /// <summary>Deliveries that were sent and never answered.</summary>
+    Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation);
+
+    Task MarkSent(IReadOnlyCollection<long> deliveries, CancellationToken cancellation);
+
+    /// <summary>Remembers the answer to one delivery.</summary>
+    Task SaveAnswer(Delivery delivery, DeliveryEnd end, CancellationToken cancellation);
+
+    /// <summary>What is remembered of one record; null when it was never seen.</summary>
+    Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation);
+
+    /// <summary>Sets how far the run is, for those who watch.</summary>
+    Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation);
+}
+
+public enum RunStage
+{
+    Collecting,
+    Recognising,
+    Reconciling,
+    Delivering,
+}
+
+/// <summary>What a run did so far, in records. Every record that it looked at counts once, under what became of it last.</summary>
+/// <param name="Read">Records read from the systems, unchanged ones included.</param>
+public sealed record RunCounts(int Read, int Created, int Updated, int Linked, int Unchanged, int InConflict, int Held, int Refused, int Planned, int Written)
+{
+    public static readonly RunCounts Zero = new(0, 0, 0, 0, 0, 0, 0, 0, 0, 0);
+}
+
+/// <param name="Why">The reason, for the journal.</param>
+public sealed record LinkedAs(Guid Link, int Side, string Id, string Title, string Why);
+
+/// <summary>What a side's shadow becomes.</summary>
+/// <param name="Shadow">The raw fields to remember as known; null leaves it as it is.</param>
+public sealed record SideAfter(int Side, string Id, Core.Mapping.RawFields? Shadow, IReadOnlyDictionary<string, string> Told, IReadOnlySet<string> Owed, IReadOnlySet<string> Unmet, bool Forgotten = false);
+
+/// <param name="Values">What each competing side says by agreed field; null for a side that removed the record.</param>
+public sealed record ConflictToOpen(ImmutableArray<string> Fields, ImmutableSortedDictionary<int, ImmutableArray<Core.Values.Value>?> Values, string Why);
+
+/// <summary>Everything that reconciling one record came to.</summary>
+/// <param name="Agreed">The agreed values that moved, by field's name.</param>
+/// <param name="Title">What people call the record from now on.</param>
+public sealed record Reconciled(
+    Guid Link,
+    string Title,
+    RecordOutcome Outcome,
+    IReadOnlyDictionary<string, AgreedValue> Agreed,
+    ImmutableArray<SideAfter> Sides,
+    ImmutableArray<ConflictToOpen> Conflicts,
+    ImmutableArray<long> ClosedConflicts,
+    ImmutableArray<Delivery> Deliveries,
+    ImmutableArray<Hold> Holds,
+    ImmutableArray<JournalEntry> Journal,
+    bool GoneEverywhere = false);
+
+/// <summary>How a delivery ended, or why it goes on.</summary>
+public abstract record DeliveryEnd
+{
+    private DeliveryEnd()
+    {
+    }
+
+    /// <summary>The system stored it. <paramref name="Waiting"/>: it shows something else that changed, to be reconciled.</summary>
+    public sealed record Confirmed(ObservedRecord? Stored, SideAfter? After, bool Waiting, ImmutableArray<JournalEntry> Journal) : DeliveryEnd;
+
+    /// <summary>The record moved meanwhile: it is reconciled again with what it holds now.</summary>
+    public sealed record Overtaken : DeliveryEnd;
+
+    public sealed record Refused(Hold Hold, JournalEntry Journal) : DeliveryEnd;
+
+    /// <summary>It did not reach the system: it stays planned.</summary>
+    public sealed record Postponed : DeliveryEnd;
+
+    /// <summary>Nobody knows whether it took effect: the next run looks first.</summary>
+    public sealed record Unknown(string Reason) : DeliveryEnd;
+}

@@ -1,0 +1,334 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Matching;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine.Tests.Simulation;
+
+/// <summary>Thrown where a simulated process ends: nothing after it happens, everything saved before it stays.</summary>
+public sealed class ProcessEnded : Exception;
+
+/// <summary>A run store in memory, for histories by the thousand. What was saved survives a simulated end of the process.</summary>
+public sealed class MemoryStore : IRunStore, IDecisionStore
+{
+    private sealed class Row
+    {
+        public required KnownRecord Known { get; set; }
+
+        public Guid? Link { get; set; }
+
+        public bool Waiting { get; set; }
+
+        public ImmutableArray<MatchKey> Keys { get; set; } = [];
+    }
+
+    private sealed class Linked
+    {
+        public string Title { get; set; } = "";
+
+        public Dictionary<string, AgreedValue> Agreed { get; } = [];
+
+        public Dictionary<int, Removal> RemovalDecisions { get; } = [];
+
+        public bool Waiting { get; set; }
+    }
+
+    private sealed class Open
+    {
+        public required long Id { get; init; }
+
+        public required Guid Link { get; init; }
+
+        public required ImmutableArray<string> Fields { get; init; }
+
+        public required ImmutableSortedDictionary<int, ImmutableArray<Value>?> Values { get; set; }
+
+        public int Revision { get; set; }
+
+        public bool IsOpen { get; set; } = true;
+    }
+
+    private readonly SortedDictionary<(int Side, string Id), Row> rows = new(Comparer<(int Side, string Id)>.Create((a, b) => a.Side != b.Side ? a.Side - b.Side : string.CompareOrdinal(a.Id, b.Id)));
+    private readonly SortedDictionary<Guid, Linked> links = [];
+    private readonly List<Open> conflicts = [];
+    private readonly Dictionary<long, (Delivery Delivery, string State)> deliveries = [];
+    private readonly Dictionary<int, Watermark> marks = [];
+    private readonly List<Hold> holds = [];
+    private long lastId;
+
+    public long RunId { get; set; } = 1;
+
+    public List<JournalEntry> Journal { get; } = [];
+
+    /// <summary>The process ends when this many more saves were made; negative: never.</summary>
+    public int SavesUntilEnd { get; set; } = -1;
+
+    public IReadOnlyList<Hold> Holds => this.holds;
+
+    public IEnumerable<ConflictToDecide> OpenConflicts => this.conflicts.Where(c => c.IsOpen).Select(c => new ConflictToDecide(c.Id, c.Link, c.Fields, c.Values, c.Revision));
+
+    public IEnumerable<LinkedRecord> AllLinked => this.links.Keys.Select(this.Load);
+
+    public bool HasPlanned => this.deliveries.Values.Any(d => d.State is "planned" or "sent");
+
+    public Task<Watermark?> ReadWatermark(int side, CancellationToken cancellation) => Task.FromResult(this.marks.GetValueOrDefault(side));
+
+    public Task SaveWatermark(int side, Watermark mark, CancellationToken cancellation) => this.Save(() => this.marks[side] = mark);
+
+    public async Task<int> SaveObserved(int side, IReadOnlyList<ObservedRecord> records, CancellationToken cancellation)
+    {
+        var different = 0;
+        await this.Save(() =>
+        {
+            foreach (var record in records)
+            {
+                different += this.Observe(side, record) ? 1 : 0;
+            }
+        });
+        return different;
+    }
+
+    public Task SaveRemoved(int side, string id, CancellationToken cancellation) => this.Save(() =>
+    {
+        if (this.rows.TryGetValue((side, id), out var row))
+        {
+            row.Known = row.Known with { Raw = null };
+            row.Waiting = true;
+        }
+    });
+
+    public Task<IReadOnlyList<KnownRecord>> ReadUnlinked((int Side, string Id) after, int count, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<KnownRecord>>(
+        [.. this.rows.Where(r => r.Value.Link is null && r.Value.Waiting && r.Value.Known.Raw is not null && (r.Key.Side > after.Side || (r.Key.Side == after.Side && string.CompareOrdinal(r.Key.Id, after.Id) > 0))).Take(count).Select(r => r.Value.Known)]);
+
+    public Task SaveKeys(IReadOnlyList<MatchCandidate> records, CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var record in records)
+        {
+            this.rows[(record.Side, record.Id)].Keys = record.Keys;
+        }
+    });
+
+    public Task<IReadOnlyList<MatchCandidate>> FindByKeys(IReadOnlyCollection<MatchKey> keys, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<MatchCandidate>>(
+        [.. this.rows.Where(r => r.Value.Keys.Any(keys.Contains)).Select(r => new MatchCandidate(r.Key.Side, r.Key.Id, r.Value.Link, r.Value.Keys))]);
+
+    public Task SaveLinks(IReadOnlyList<LinkedAs> newLinks, CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var link in newLinks)
+        {
+            this.links.TryAdd(link.Link, new Linked { Title = link.Title });
+            this.rows[(link.Side, link.Id)].Link = link.Link;
+        }
+    });
+
+    public Task SaveHolds(IReadOnlyList<Hold> newHolds, CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var hold in newHolds)
+        {
+            this.holds.Add(hold);
+            this.rows[(hold.Side, hold.RecordId)].Waiting = false;
+        }
+    });
+
+    public Task<IReadOnlyList<LinkedRecord>> ReadWaiting(Guid after, int count, CancellationToken cancellation)
+    {
+        var waiting = this.rows.Values.Where(r => r.Waiting && r.Link is not null).Select(r => r.Link!.Value).ToHashSet();
+        return Task.FromResult<IReadOnlyList<LinkedRecord>>([.. this.links.Where(l => l.Key.CompareTo(after) > 0 && (l.Value.Waiting || waiting.Contains(l.Key))).Take(count).Select(l => this.Load(l.Key))]);
+    }
+
+    public Task SaveReconciled(IReadOnlyList<Reconciled> records, CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var record in records)
+        {
+            this.Keep(record);
+        }
+    });
+
+    public Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
+        [.. this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Id > after).OrderBy(d => d.Delivery.Id).Take(count).Select(d => d.Delivery)]);
+
+    public Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
+        [.. this.deliveries.Values.Where(d => d.State == "sent").OrderBy(d => d.Delivery.Id).Select(d => d.Delivery)]);
+
+    public Task MarkSent(IReadOnlyCollection<long> ids, CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var id in ids)
+        {
+            this.deliveries[id] = this.deliveries[id] with { State = "sent" };
+        }
+    });
+
+    public Task SaveAnswer(Delivery delivery, DeliveryEnd end, CancellationToken cancellation) => this.Save(() =>
+    {
+        var state = end switch { DeliveryEnd.Confirmed => "confirmed", DeliveryEnd.Overtaken => "superseded", DeliveryEnd.Refused => "refused", DeliveryEnd.Postponed => "planned", _ => "sent" };
+        this.deliveries[delivery.Id] = (delivery, state);
+        switch (end)
+        {
+            case DeliveryEnd.Confirmed { Stored: { } stored, After: { } after } confirmed:
+                var row = this.rows.TryGetValue((delivery.Side, stored.Id), out var known) ? known : new Row { Known = Unknown(delivery.Side, stored) };
+                row.Link = delivery.Link;
+                row.Known = Apply(row.Known with { Raw = stored.Fields, VersionTag = stored.VersionTag, ChangedAt = stored.ChangedAt }, after);
+                row.Waiting |= confirmed.Waiting;
+                this.rows[(delivery.Side, stored.Id)] = row;
+                this.Journal.AddRange(confirmed.Journal);
+                break;
+            case DeliveryEnd.Confirmed removed:
+                this.rows.Remove((delivery.Side, delivery.RecordId!));
+                this.Journal.AddRange(removed.Journal);
+                break;
+            case DeliveryEnd.Overtaken:
+                this.links[delivery.Link].Waiting = true;
+                break;
+            case DeliveryEnd.Refused refused:
+                this.holds.Add(refused.Hold);
+                this.Journal.Add(refused.Journal);
+                break;
+        }
+    });
+
+    public Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation) => Task.FromResult(this.rows.TryGetValue((side, id), out var row) ? row.Known : null);
+
+    public Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation) => Task.CompletedTask;
+
+    public Task<ConflictToDecide?> ReadOpenConflict(long conflict, CancellationToken cancellation) => Task.FromResult(this.OpenConflicts.FirstOrDefault(c => c.Id == conflict));
+
+    public Task<LinkedRecord?> ReadLinked(Guid link, CancellationToken cancellation) => Task.FromResult<LinkedRecord?>(this.Load(link));
+
+    public Task<bool> SaveDecided(Decided decided, CancellationToken cancellation)
+    {
+        var conflict = this.conflicts.FirstOrDefault(c => c.IsOpen && c.Id == decided.Conflict && c.Revision == decided.Revision);
+        if (conflict is null)
+        {
+            return Task.FromResult(false);
+        }
+
+        conflict.IsOpen = false;
+        var link = this.links[decided.Link];
+        link.Waiting = true;
+        foreach (var (name, value) in decided.Agreed)
+        {
+            link.Agreed[name] = value;
+        }
+
+        foreach (var (side, removal) in decided.RemovalDecisions)
+        {
+            link.RemovalDecisions[side] = removal;
+        }
+
+        foreach (var side in decided.Sides)
+        {
+            this.rows[(side.Side, side.Id)].Known = Apply(this.rows[(side.Side, side.Id)].Known, side);
+        }
+
+        this.Journal.AddRange(decided.Journal);
+        return Task.FromResult(true);
+    }
+
+    private bool Observe(int side, ObservedRecord record)
+    {
+        var isNew = !this.rows.TryGetValue((side, record.Id), out var row);
+        row ??= new Row { Known = Unknown(side, record) };
+        var different = isNew || row.Known.Raw is null || !row.Known.Raw.SameAs(record.Fields);
+        row.Known = row.Known with { Raw = record.Fields, VersionTag = record.VersionTag, ChangedAt = record.ChangedAt, ChangedBy = record.ChangedBy };
+        row.Waiting |= different;
+        this.rows[(side, record.Id)] = row;
+        if (different)
+        {
+            this.holds.RemoveAll(h => h.Side == side && h.RecordId == record.Id);
+        }
+
+        return different;
+    }
+
+    private void Keep(Reconciled record)
+    {
+        var link = this.links[record.Link];
+        link.Title = record.Title;
+        link.Waiting = false;
+        foreach (var (name, value) in record.Agreed)
+        {
+            link.Agreed[name] = value;
+        }
+
+        foreach (var row in this.rows.Values.Where(r => r.Link == record.Link))
+        {
+            row.Waiting = false;
+        }
+
+        foreach (var side in record.Sides)
+        {
+            if (side.Forgotten)
+            {
+                this.rows.Remove((side.Side, side.Id));
+                continue;
+            }
+
+            this.rows[(side.Side, side.Id)].Known = Apply(this.rows[(side.Side, side.Id)].Known, side);
+        }
+
+        foreach (var open in record.Conflicts)
+        {
+            var known = this.conflicts.FirstOrDefault(c => c.IsOpen && c.Link == record.Link && c.Fields.SequenceEqual(open.Fields));
+            if (known is null)
+            {
+                this.conflicts.Add(new Open { Id = ++this.lastId, Link = record.Link, Fields = open.Fields, Values = open.Values });
+            }
+            else
+            {
+                known.Values = open.Values;
+                known.Revision++;
+            }
+        }
+
+        foreach (var closed in this.conflicts.Where(c => record.ClosedConflicts.Contains(c.Id)))
+        {
+            closed.IsOpen = false;
+        }
+
+        this.holds.RemoveAll(h => h.Link == record.Link);
+        this.holds.AddRange(record.Holds);
+        foreach (var old in this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Link == record.Link).ToList())
+        {
+            this.deliveries[old.Delivery.Id] = old with { State = "superseded" };
+        }
+
+        foreach (var delivery in record.Deliveries)
+        {
+            this.deliveries[++this.lastId] = (delivery with { Id = this.lastId }, "planned");
+        }
+
+        this.Journal.AddRange(record.Journal);
+        if (record.GoneEverywhere)
+        {
+            this.links.Remove(record.Link);
+        }
+    }
+
+    private Task Save(Action change)
+    {
+        if (this.SavesUntilEnd == 0)
+        {
+            throw new ProcessEnded();
+        }
+
+        this.SavesUntilEnd--;
+        change();
+        return Task.CompletedTask;
+    }
+
+    private LinkedRecord Load(Guid link) => new(
+        link,
+        this.links[link].Title,
+        this.links[link].Agreed.ToDictionary(),
+        [.. this.rows.Values.Where(r => r.Link == link).Select(r => r.Known)],
+        [.. this.conflicts.Where(c => c.IsOpen && c.Link == link).Select(c => new KnownConflict(c.Id, c.Fields, [.. c.Values.Keys]))],
+        this.links[link].RemovalDecisions.ToDictionary());
+
+    private static KnownRecord Apply(KnownRecord known, SideAfter after) =>
+        known with { Shadow = after.Shadow ?? known.Shadow, Told = after.Told, Owed = after.Owed, Unmet = after.Unmet };
+
+    private static KnownRecord Unknown(int side, ObservedRecord record) => new(
+        side, record.Id, null, null, ImmutableDictionary<string, string>.Empty, ImmutableHashSet<string>.Empty, ImmutableHashSet<string>.Empty, record.VersionTag, record.ChangedAt, record.ChangedBy);
+}

@@ -1,0 +1,140 @@
+using System.Globalization;
+using System.Runtime.CompilerServices;
+using UprightMirror.Connectors;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Engine.Tests.Simulation;
+
+/// <summary>A write that took effect on a simulated system.</summary>
+public sealed record SystemWrite(string Id, bool Created, IReadOnlyList<string> Paths);
+
+/// <summary>
+/// A system in memory, with version tags and a clock of its own. What may go wrong is decided by a seeded generator, so a
+/// failing seed replays exactly.
+/// </summary>
+public sealed class MemorySystem(string name, Random chance, bool upperCases) : ISystemConnector
+{
+    private sealed record Row(RawFields Fields, int Version, DateTimeOffset ChangedAt, string? Reference);
+
+    private readonly SortedDictionary<string, Row> rows = new(StringComparer.Ordinal);
+    private int counter;
+    private DateTimeOffset now = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
+
+    public string Name { get; } = name;
+
+    public List<SystemWrite> Writes { get; } = [];
+
+    /// <summary>Called just before a write takes effect: somebody else may edit at that moment.</summary>
+    public Action<string>? BeforeWrite { get; set; }
+
+    /// <summary>The share of writes whose answer is lost, before or after they took effect.</summary>
+    public double LosesAnswers { get; set; }
+
+    /// <summary>Reads pages and their records in another order.</summary>
+    public bool Shuffles { get; set; }
+
+    public bool HasReferences { get; set; } = true;
+
+    public IEnumerable<string> Ids => this.rows.Keys;
+
+    public RawFields Fields(string id) => this.rows[id].Fields;
+
+    public void Tick(TimeSpan time) => this.now += time;
+
+    public string Add(RawFields fields, string? id = null)
+    {
+        id ??= $"{this.Name}-{++this.counter:D4}";
+        this.rows[id] = new Row(this.AsStored(fields), 1, this.now, null);
+        return id;
+    }
+
+    public void Edit(string id, string path, Value value)
+    {
+        var row = this.rows[id];
+        this.rows[id] = row with { Fields = row.Fields.With(path, value), Version = row.Version + 1, ChangedAt = this.now };
+    }
+
+    public void Remove(string id) => this.rows.Remove(id);
+
+    public Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => Task.FromResult(CatalogueCollection.Unknown(collection));
+
+    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        var changed = this.rows.Where(r => since is null || r.Value.ChangedAt >= since).Select(r => Observe(r.Key, r.Value)).ToArray();
+        if (this.Shuffles)
+        {
+            chance.Shuffle(changed);
+        }
+
+        foreach (var page in changed.Chunk(this.Shuffles ? 3 : 5))
+        {
+            yield return page;
+            await Task.CompletedTask;
+        }
+    }
+
+    public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) =>
+        Task.FromResult(this.rows.TryGetValue(id, out var row) ? Observe(id, row) : null);
+
+    public Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) =>
+        Task.FromResult(this.rows.Where(r => this.HasReferences && r.Value.Reference == reference).Select(r => Observe(r.Key, r.Value)).FirstOrDefault());
+
+    public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
+    {
+        if (request.Id is { } id)
+        {
+            this.BeforeWrite?.Invoke(id);
+        }
+
+        var loses = this.LosesAnswers > 0 && chance.NextDouble() < this.LosesAnswers;
+        if (loses && chance.Next(2) == 0)
+        {
+            return Task.FromResult<WriteAnswer>(new WriteAnswer.Unknown("the connection broke before the answer came"));
+        }
+
+        var answer = this.Apply(request);
+        return Task.FromResult(loses ? new WriteAnswer.Unknown("the connection broke before the answer came") : answer);
+    }
+
+    private WriteAnswer Apply(WriteRequest request)
+    {
+        if (request.Id is null)
+        {
+            var created = $"{this.Name}-{++this.counter:D4}";
+            this.rows[created] = new Row(this.AsStored(request.Fields), 1, this.now, request.Reference);
+            this.Writes.Add(new SystemWrite(created, true, [.. request.Fields.Paths]));
+            return new WriteAnswer.Stored(Observe(created, this.rows[created]));
+        }
+
+        if (!this.rows.TryGetValue(request.Id, out var row))
+        {
+            return new WriteAnswer.Gone();
+        }
+
+        if (request.VersionTag != row.Version.ToString(CultureInfo.InvariantCulture))
+        {
+            return new WriteAnswer.Moved();
+        }
+
+        this.Writes.Add(new SystemWrite(request.Id, false, [.. request.Fields.Paths]));
+        if (request.Remove)
+        {
+            this.rows.Remove(request.Id);
+            return new WriteAnswer.Stored(null);
+        }
+
+        var fields = request.Fields.Paths.Aggregate(row.Fields, (f, path) => f.With(path, this.AsStored(path, request.Fields[path])));
+        this.rows[request.Id] = row with { Fields = fields, Version = row.Version + 1, ChangedAt = this.now };
+        return new WriteAnswer.Stored(Observe(request.Id, this.rows[request.Id]));
+    }
+
+    private RawFields AsStored(RawFields fields) => RawFields.Of(fields.Paths.Select(p => KeyValuePair.Create(p, this.AsStored(p, fields[p]))));
+
+    /// <summary>The system's own habit: it keeps one of its texts in capitals, whoever wrote it.</summary>
+    private Value AsStored(string path, Value value) => upperCases && path == "Shout" ? Value.Text(value.Display.ToUpperInvariant()) : value;
+
+    private static ObservedRecord Observe(string id, Row row) => new(id, row.Fields, row.Version.ToString(CultureInfo.InvariantCulture), row.ChangedAt, null);
+}

@@ -1,0 +1,186 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using Microsoft.Extensions.Time.Testing;
+using UprightMirror.Connectors;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine.Tests.Simulation;
+
+/// <summary>Something typed on a side by one of its users.</summary>
+/// <param name="Number">Its place among all edits of the history.</param>
+public sealed record Typed(int Number, int Side, string Id, string Path, Value Value);
+
+/// <summary>A mirror between two to four systems in memory, and a history made from one seed: the same seed is the same history.</summary>
+public sealed class World
+{
+    public static readonly ImmutableArray<string> States = ["lead", "offer", "won", "paid"];
+
+    private readonly Random chance;
+    private readonly FakeTimeProvider clock = new(new DateTimeOffset(2026, 3, 1, 8, 0, 0, TimeSpan.Zero));
+    private int edits;
+
+    public World(int seed, bool everyoneGivesAndTakes = false)
+    {
+        this.chance = new Random(seed);
+        var sides = this.chance.Next(2, 5);
+        this.Systems = [.. Enumerable.Range(0, sides).Select(s => new MemorySystem($"S{s}", new Random(seed + s), s == 1))];
+        this.Mirror = this.MakeMirror(sides, everyoneGivesAndTakes);
+    }
+
+    public MirrorDefinition Mirror { get; }
+
+    public ImmutableArray<MemorySystem> Systems { get; }
+
+    public MemoryStore Store { get; } = new();
+
+    public List<Typed> Edits { get; } = [];
+
+    public ReconcileRules Rules => this.Mirror.Rules([.. this.Systems.Select(s => s.Name)]);
+
+    public async Task<RunEnd> Run(bool rehearse = false)
+    {
+        this.Tick();
+        this.Store.RunId++;
+        var context = new MirrorContext(
+            this.Mirror, [.. this.Systems.Cast<ISystemConnector>()], [.. this.Systems.Select(_ => CatalogueCollection.Unknown("things"))], this.Store, this.clock);
+        return await new MirrorRun(context).Execute(rehearse, CancellationToken.None);
+    }
+
+    /// <summary>Time goes on for everyone, for the systems not quite alike.</summary>
+    public void Tick()
+    {
+        this.clock.Advance(TimeSpan.FromMinutes(5));
+        foreach (var system in this.Systems)
+        {
+            system.Tick(TimeSpan.FromSeconds(240 + this.chance.Next(120)));
+        }
+    }
+
+    /// <summary>Adds one to three records, some on several sides at once under the same code.</summary>
+    public void AddRecords()
+    {
+        for (var n = this.chance.Next(1, 4); n > 0; n--)
+        {
+            var code = $"C{++this.edits}";
+            foreach (var side in Enumerable.Range(0, this.Systems.Length).Where(_ => this.chance.Next(2) == 0).DefaultIfEmpty(0).ToList())
+            {
+                var fields = this.Mirror.Fields.Where(f => f.Cells[side] is not null && f.Name != "Code").Select(f => f.Name)
+                    .Where(_ => this.chance.Next(4) > 0).Select(f => KeyValuePair.Create(f, this.NewValue(f))).ToList();
+                this.Systems[side].Add(RawFields.Of(fields.Append(KeyValuePair.Create("Code", Value.Text(code)))));
+            }
+        }
+    }
+
+    /// <summary>One user edits one field of one record on one side.</summary>
+    public void EditSomething(int? onSide = null, string? onId = null)
+    {
+        var side = onSide ?? this.chance.Next(this.Systems.Length);
+        var ids = this.Systems[side].Ids.OrderBy(i => this.Systems[side].Fields(i)["Code"].Display, StringComparer.Ordinal).ToList();
+        if (ids.Count == 0)
+        {
+            return;
+        }
+
+        var id = onId ?? ids[this.chance.Next(ids.Count)];
+        var fields = this.Mirror.Fields.Where(f => f.Name != "Code" && f.Cells[side] is not null).ToList();
+        var field = fields[this.chance.Next(fields.Count)];
+        var value = this.chance.Next(8) == 0 ? Value.Empty : this.NewValue(field.Name);
+        this.Tick();
+        this.Systems[side].Edit(id, field.Name, value);
+        this.Edits.Add(new Typed(this.edits, side, id, field.Name, value));
+    }
+
+    public async Task DecideSomeConflicts(bool all)
+    {
+        foreach (var conflict in this.Store.OpenConflicts.ToList().Where(_ => all || this.chance.Next(2) == 0))
+        {
+            var sides = conflict.Values.Keys.ToList();
+            Answer answer = this.chance.Next(3) == 0 ? new Answer.KeepBefore() : new Answer.TakeSide(sides[this.chance.Next(sides.Count)]);
+            var (end, why) = await new Deciding(this.Mirror, this.Rules.SideNames, this.Store, this.clock)
+                .Decide(conflict.Id, conflict.Revision, answer, "Maren Voll", CancellationToken.None);
+            end.ShouldBe(DecisionEnd.Made, why);
+        }
+    }
+
+    /// <summary>A history of edits, runs and decisions, of some length.</summary>
+    public async Task LiveFor(int steps)
+    {
+        this.AddRecords();
+        for (var step = 0; step < steps; step++)
+        {
+            switch (this.chance.Next(10))
+            {
+                case 0:
+                    this.AddRecords();
+                    break;
+                case <= 5:
+                    this.EditSomething();
+                    break;
+                case <= 8:
+                    await this.Run();
+                    break;
+                default:
+                    await this.DecideSomeConflicts(false);
+                    break;
+            }
+        }
+    }
+
+    /// <summary>People stop editing and every conflict is decided.</summary>
+    public async Task Settle()
+    {
+        for (var i = 0; i < 6; i++)
+        {
+            await this.Run();
+            await this.DecideSomeConflicts(true);
+        }
+
+        await this.Run();
+    }
+
+    /// <summary>Everything that can be seen from outside: what the systems hold, what is agreed, what is in conflict.</summary>
+    public string Picture() => string.Join('\n', this.Systems.SelectMany(s => s.Ids.Select(id => $"{s.Name} {s.Fields(id)["Code"]}: {s.Fields(id).ToFlatJson().ToJsonString()}")).Order(StringComparer.Ordinal)
+        .Concat(this.Store.AllLinked.Select(l => $"{l.Title}: {string.Join(", ", l.Agreed.OrderBy(a => a.Key, StringComparer.Ordinal).Select(a => $"{a.Key}={a.Value.Value}"))}").Order(StringComparer.Ordinal))
+        .Concat(this.Store.OpenConflicts.Select(c => $"≠ {string.Join(",", c.Fields)}: {string.Join(" | ", c.Values.Select(v => $"{v.Key}={(v.Value is { } values ? string.Join(",", values) : "removed")}"))}").Order(StringComparer.Ordinal)));
+
+    private Value NewValue(string field) => field switch
+    {
+        "State" => Value.Text(States[this.chance.Next(States.Length)]),
+        "Tags" => Value.List(Enumerable.Range(0, this.chance.Next(1, 4)).Select(_ => $"t{this.chance.Next(6)}")),
+        "Amount" => new NumberValue(++this.edits + (this.chance.Next(100) / 100m)),
+        _ => Value.Text($"{field} {(++this.edits).ToString(CultureInfo.InvariantCulture)}"),
+    };
+
+    private MirrorDefinition MakeMirror(int sides, bool everyone)
+    {
+        AgreedFieldDefinition Field(string name, string rule, FieldType type = FieldType.Text, string? group = null, bool emptyTravels = true)
+        {
+            var cells = Enumerable.Range(0, sides).Select(s => this.Cell(name, s, everyone || name == "Code")).ToImmutableArray();
+            return new AgreedFieldDefinition(name, type, cells, rule, Rank: [$"s{this.chance.Next(sides)}"], States: name == "State" ? States : default, Group: group, EmptyTravels: emptyTravels);
+        }
+
+        return new MirrorDefinition(
+            "things", "Things", "thing",
+            [.. Enumerable.Range(0, sides).Select(s => new SideDefinition($"s{s}", "things"))],
+            [
+                Field("Code", "rank"), Field("Phone", "ask"), Field("Name", "rank"), Field("Note", "latest"), Field("Shout", "rank"), Field("Long", "fullest"),
+                Field("State", "furthest"), Field("Tags", "union", FieldType.List), Field("Amount", "greatest", FieldType.Number),
+                Field("Street", "ask", group: "address"), Field("Town", "ask", group: "address"), Field("Kept", "latest", emptyTravels: false),
+            ],
+            [new RecognisingRule("Code")],
+            "Code");
+    }
+
+    private SideField? Cell(string name, int side, bool everyone) => everyone ? new SideField(name, true, true, new AsItStands()) : this.chance.Next(8) switch
+    {
+        0 => null,
+        1 => new SideField(name, true, false, new AsItStands()),
+        2 => new SideField(name, false, true, new AsItStands(), this.chance.Next(2) == 0 ? Drift.PutBack : Drift.Leave),
+        _ => new SideField(name, true, true, new AsItStands()),
+    };
+}
