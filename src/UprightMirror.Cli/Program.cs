@@ -1,37 +1,31 @@
-using System.Text.Encodings.Web;
-using System.Text.Json;
-using UprightMirror.Core.Reconciling;
+using UprightMirror.Cli;
 
-return args switch
+try
 {
-    ["reconcile", var path] => Reconcile(path),
-    _ => Usage(),
-};
-
-static int Reconcile(string path)
+    return args switch
+    {
+        ["reconcile", var path] => ReconcileCommand.Execute(path),
+        ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
+        ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
+        ["migrate"] => InstallCommands.Migrate(),
+        ["load-demo", var address] => await InstallCommands.LoadDemo(new Uri(address)),
+        _ => Usage(),
+    };
+}
+catch (CommandException e)
 {
-    try
-    {
-        var outcome = Scenario.Reconcile(path == "-" ? Console.In.ReadToEnd() : File.ReadAllText(path));
-        Console.WriteLine(outcome.ToJsonString(new JsonSerializerOptions { WriteIndented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping }));
-        return 0;
-    }
-    catch (ScenarioException e)
-    {
-        Console.Error.WriteLine(e.Message);
-        return 2;
-    }
-    catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-    {
-        Console.Error.WriteLine($"The scenario can't be read from {path}: {e.Message}");
-        return 2;
-    }
+    Console.Error.WriteLine(e.Message);
+    return 2;
 }
 
 static int Usage()
 {
     Console.Error.WriteLine("""
         upright reconcile SCENARIO.json   prints what becomes of one record, as JSON ("-" reads standard input)
+        upright run MIRROR                runs a mirror now and prints the counts
+        upright rehearse MIRROR           says what a run would do, and writes nothing
+        upright migrate                   makes the database, or brings it up to date
+        upright load-demo ADDRESS         loads the demo's connections, mirror and people; ADDRESS is where the demo world answers
         """);
     return 2;
 }

@@ -24,7 +24,12 @@ public sealed record AgreedFieldDefinition(
     ImmutableArray<string> States = default,
     string FirstMeeting = "rank",
     string? Group = null,
-    bool EmptyTravels = true);
+    bool EmptyTravels = true)
+{
+    public ImmutableArray<string> Rank { get; init; } = Rank.IsDefault ? [] : Rank;
+
+    public ImmutableArray<string> States { get; init; } = States.IsDefault ? [] : States;
+}
 
 /// <summary>A system's place in a mirror.</summary>
 /// <param name="System">The system's key, such as <c>slipway</c>.</param>
@@ -57,7 +62,7 @@ public sealed record MirrorDefinition(
     public ReconcileRules Rules(IReadOnlyList<string> names) => new(
         [.. this.Fields.Select(f =>
         {
-            var rank = SettlingRule.FullRank(f.Rank.IsDefault ? [] : f.Rank.Select(r => this.SideOf(r, f.Name)), this.Sides.Length);
+            var rank = SettlingRule.FullRank(f.Rank.Select(r => this.SideOf(r, f.Name)), this.Sides.Length);
             return new FieldRules(f.Name, f.Type, RuleNamed(f.Rule, rank, f), RuleNamed(f.FirstMeeting, rank, f), f.Group, f.EmptyTravels);
         })],
         [.. this.Sides.Select((side, s) => new SideRules(
@@ -80,7 +85,7 @@ public sealed record MirrorDefinition(
     {
         "rank" => new ByRank(rank),
         "latest" => new Latest(rank),
-        "furthest" => new FurthestAlong(rank, field.States.IsDefault ? [] : field.States),
+        "furthest" => new FurthestAlong(rank, field.States),
         "fullest" => new Fullest(rank),
         "greatest" => new GreatestOrLeast(rank, true),
         "least" => new GreatestOrLeast(rank, false),

@@ -1,0 +1,76 @@
+using System.Collections.Immutable;
+using UprightMirror.Connectors.Calling;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Values;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Cli;
+
+/// <summary>What Saltmarsh Paddle Works has arranged: two connections, one mirror, three people. All made up.</summary>
+internal static class Demo
+{
+    public static readonly ImmutableArray<(string Email, string Name, string Role, string Password)> People =
+    [
+        ("maren@saltmarsh.example", "Maren Voll", "administrator", "tide-and-timber"),
+        ("joost@saltmarsh.example", "Joost Haak", "steward", "paddle-upstream"),
+        ("ada@saltmarsh.example", "Ada Quill", "reader", "look-only-please"),
+    ];
+
+    private static readonly CodeList CountryNames = new([("United Kingdom", "GB"), ("Ireland", "IE"), ("Netherlands", "NL"), ("Norway", "NO"), ("Germany", "DE"), ("New Zealand", "NZ")]);
+
+    private static readonly CodeList CountryCodes = new([("GBR", "GB"), ("IRL", "IE"), ("NLD", "NL"), ("NOR", "NO"), ("DEU", "DE"), ("NZL", "NZ")]);
+
+    private static readonly CodeList TermsWords = new([("30 days net", "30 days"), ("14 days net", "14 days"), ("60 days net", "60 days"), ("In advance", "in advance")]);
+
+    private static readonly CodeList TermsCodes = new([("N30", "30 days"), ("N14", "14 days"), ("N60", "60 days"), ("N0", "in advance")]);
+
+    private static readonly Conversion AsIs = new AsItStands();
+
+    /// <summary>Customers, between the CRM and the ERP.</summary>
+    public static MirrorDefinition Customers => new(
+        "customers", "Customers", "customer",
+        [new SideDefinition("slipway", "organisations"), new SideDefinition("ballast", "Customers")],
+        [
+            Both("Name", FieldType.Text, "name", "CustomerName"),
+            Both("E-mail", FieldType.Email, "email", "EMail", "latest"),
+            new AgreedFieldDefinition("Telephone", FieldType.Phone,
+                [new SideField("phoneMain", true, true, new PhoneConversion(PhoneForm.International)), new SideField("TelephoneNo", true, true, new PhoneConversion(PhoneForm.NationalDigits))]),
+            Both("Street", FieldType.Text, "address.street", "Street", group: "Address"),
+            Both("Town", FieldType.Text, "address.town", "City", group: "Address"),
+            Both("Postcode", FieldType.Text, "address.postcode", "PostCode", group: "Address"),
+            new AgreedFieldDefinition("Country", FieldType.Text,
+                [new SideField("address.country", true, true, CountryNames), new SideField("CountryCode", true, true, CountryCodes)], "rank", ["ballast"], EmptyTravels: false),
+            new AgreedFieldDefinition("Payment terms", FieldType.Text,
+                [new SideField("paymentTerms", false, true, TermsWords), new SideField("PaymentTermsCode", true, false, TermsCodes)], "rank"),
+            new AgreedFieldDefinition("VAT number", FieldType.Text,
+                [new SideField("vatNumber", true, true, AsIs), new SideField("TaxRegistrationNo", true, true, AsIs)], "fullest", EmptyTravels: false),
+            new AgreedFieldDefinition("Credit limit", FieldType.Number, [null, new SideField("CreditLimit", true, false, AsIs)], "rank"),
+            new AgreedFieldDefinition("Segment", FieldType.Text, [new SideField("segment", true, false, AsIs), null], "rank"),
+        ],
+        [new RecognisingRule("VAT number"), new RecognisingRule("E-mail")],
+        "Name",
+        "Country");
+
+    /// <summary>The two connections. Their secrets are those that the demo world's systems give to a service account.</summary>
+    public static IEnumerable<(KeptConnection Connection, IReadOnlyDictionary<string, string> Secrets)> Connections(Uri world)
+    {
+        yield return (
+            new KeptConnection("slipway", "Slipway CRM", "Sl", "#1f6390", "rest", new Uri(world, "/slipway/openapi.json"), InstallCommands.Json(new ConnectionSettings(
+                new SignInSettings("clientCredentials"),
+                new Dictionary<string, CollectionSettings>
+                {
+                    ["organisations"] = new(PageSizeParameter: "limit", ChangedSinceParameter: "updatedSince", ChangedAt: "updatedAt", ChangedBy: "updatedBy", VersionTag: "etag", Reference: "externalReference"),
+                },
+                CallsPerSecond: 20))),
+            new Dictionary<string, string> { ["clientId"] = "upright-mirror", ["clientSecret"] = "slip-4417-demo" });
+        yield return (
+            new KeptConnection("ballast", "Ballast ERP", "Ba", "#94531d", "odata", new Uri(world, "/ballast/odata/"), InstallCommands.Json(new ConnectionSettings(
+                new SignInSettings("basic"),
+                new Dictionary<string, CollectionSettings> { ["Customers"] = new(ChangedAt: "ChangedOn", ChangedBy: "ChangedBy", Reference: "ExternalReference") },
+                CallsAtOnce: 8))),
+            new Dictionary<string, string> { ["user"] = "UPRIGHT-SVC", ["password"] = "ballast-demo-20931" });
+    }
+
+    private static AgreedFieldDefinition Both(string name, FieldType type, string slipway, string ballast, string rule = "ask", string? group = null) =>
+        new(name, type, [new SideField(slipway, true, true, AsIs), new SideField(ballast, true, true, AsIs)], rule, Group: group);
+}

@@ -1,0 +1,61 @@
+using Npgsql;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Cli;
+
+/// <summary><c>upright run</c> and <c>upright rehearse</c>: what the buttons do, and the counts.</summary>
+internal static class RunCommand
+{
+    public static async Task<int> Execute(string name, bool rehearse)
+    {
+        await using var installation = new Installation();
+        using var stop = new CancellationTokenSource();
+        Console.CancelKeyPress += (_, pressed) =>
+        {
+            pressed.Cancel = true;
+            stop.Cancel();
+        };
+        try
+        {
+            var mirror = await installation.Mirrors.Find(name, stop.Token)
+                ?? throw new CommandException($"There is no mirror called {name}. There {await Others(installation, stop.Token)}.");
+            var report = await installation.Runner.Run(mirror, rehearse, "the command line", null, stop.Token)
+                ?? throw new CommandException($"A run of {mirror.Definition.Name} is going on already. Try again when it has ended.");
+            Console.WriteLine($"{mirror.Definition.Name}: {(rehearse ? "rehearsal" : "run")} {report.RunId} {report.State}");
+            foreach (var (label, count) in Lines(report.Counts, rehearse))
+            {
+                Console.WriteLine($"{label,-12} {count,8}");
+            }
+
+            if (report.Reason is { } reason)
+            {
+                Console.Error.WriteLine(reason);
+            }
+
+            return report.State == "finished" ? 0 : 1;
+        }
+        catch (NpgsqlException e)
+        {
+            throw new CommandException($"The database can't be reached: {e.Message}. Is ./start running?");
+        }
+    }
+
+    private static IEnumerable<(string Label, int Count)> Lines(RunCounts counts, bool rehearse)
+    {
+        yield return ("read", counts.Read);
+        yield return ("created", counts.Created);
+        yield return ("updated", counts.Updated);
+        yield return ("linked", counts.Linked);
+        yield return ("unchanged", counts.Unchanged);
+        yield return ("in conflict", counts.InConflict);
+        yield return ("held", counts.Held);
+        yield return ("refused", counts.Refused);
+        yield return rehearse ? ("would write", counts.Planned) : ("written", counts.Written);
+    }
+
+    private static async Task<string> Others(Installation installation, CancellationToken cancellation)
+    {
+        var all = await installation.Mirrors.All(cancellation);
+        return all.Count == 0 ? "is none yet" : $"{(all.Count == 1 ? "is" : "are")} {string.Join(", ", all.Select(m => m.Definition.Key))}";
+    }
+}

@@ -1,0 +1,180 @@
+using System.Globalization;
+using System.Net.Http.Headers;
+using System.Runtime.CompilerServices;
+using System.Text;
+using System.Text.Json;
+using UprightMirror.Connectors.Calling;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Connectors.OData;
+
+/// <summary>Any OData v4 service (OASIS, 2014), from its <c>$metadata</c>.</summary>
+public sealed class ODataConnector(string name, Uri root, ConnectionSettings settings, Caller caller) : ISystemConnector
+{
+    private const int MostPages = 100_000;
+
+    private readonly Uri root = new(root.ToString().TrimEnd('/') + "/");
+    private readonly SemaphoreSlim oneAtATime = new(1, 1);
+    private ODataDescription? described;
+
+    public string Name => name;
+
+    public Caller Caller => caller;
+
+    public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => (await this.Set(collection, cancellation)).Catalogue;
+
+    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        var set = await this.Set(collection, cancellation);
+        var own = settings.For(collection);
+        var query = new List<string>();
+        if (own.ChangedAt is { } stamp)
+        {
+            query.Add($"$orderby={stamp},{set.Key}");
+            if (since is { } time)
+            {
+                query.Add($"$filter={Uri.EscapeDataString($"{stamp} ge {time.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture)}")}");
+            }
+        }
+
+        var next = new Uri(this.root, collection + (query.Count > 0 ? "?" + string.Join('&', query) : ""));
+        var seen = new HashSet<Uri>();
+        for (var page = 0; page < MostPages && next is not null; page++)
+        {
+            if (!seen.Add(next))
+            {
+                throw caller.Fault($"{name} goes round in a circle: the next page of {collection} is one that was read already. Ask who runs it.");
+            }
+
+            var (json, _) = await caller.Read(next, $"its {collection}", cancellation);
+            using var document = json ?? throw caller.Fault($"{name} has no {collection} at {this.root} (404). Check the address of the connection.");
+            yield return [.. Values(document.RootElement, collection).Select(v => this.RecordOf(v, set, own, null))];
+            next = document.RootElement.TryGetProperty("@odata.nextLink", out var link) && link.GetString() is { } more ? this.SameSystem(new Uri(this.root, more)) : null;
+        }
+    }
+
+    public async Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation)
+    {
+        var set = await this.Set(collection, cancellation);
+        var (json, etag) = await caller.Read(this.AddressOf(set, id), $"{collection} {id}", cancellation);
+        using var document = json;
+        return document is null ? null : this.RecordOf(document.RootElement, set, settings.For(collection), etag);
+    }
+
+    public async Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation)
+    {
+        var set = await this.Set(collection, cancellation);
+        var own = settings.For(collection);
+        if (own.Reference is null)
+        {
+            return null;
+        }
+
+        var filter = Uri.EscapeDataString($"{own.Reference} eq {Quoted(reference)}");
+        var (json, _) = await caller.Read(new Uri(this.root, $"{collection}?$filter={filter}"), $"its {collection}", cancellation);
+        using var document = json;
+        return document is null ? null : Values(document.RootElement, collection).Select(v => this.RecordOf(v, set, own, null)).FirstOrDefault(r => r.Fields[own.Reference].Display == reference);
+    }
+
+    public async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
+    {
+        ODataDescription.EntitySet set;
+        try
+        {
+            set = await this.Set(collection, cancellation);
+        }
+        catch (SystemFault e)
+        {
+            return new WriteAnswer.NotReached(e.Message);
+        }
+
+        var own = settings.For(collection);
+        var fields = request.Id is null && own.Reference is not null && request.Reference is not null ? request.Fields.With(own.Reference, Value.Text(request.Reference)) : request.Fields;
+        return await WriteAnswers.Send(caller, Message, $"the change of {collection} {request.Id ?? "(new)"}", Stored, cancellation);
+
+        HttpRequestMessage Message()
+        {
+            var message = new HttpRequestMessage(
+                request.Remove ? HttpMethod.Delete : request.Id is null ? HttpMethod.Post : HttpMethod.Patch,
+                request.Id is null ? new Uri(this.root, collection) : this.AddressOf(set, request.Id));
+            if (!request.Remove)
+            {
+                message.Content = new StringContent(fields.ToNestedJson().ToJsonString(), Encoding.UTF8, "application/json");
+            }
+
+            message.Headers.Add("Prefer", "return=representation");
+            message.Headers.Accept.Add(new MediaTypeWithQualityHeaderValue("application/json"));
+            if (request.VersionTag is { } tag && EntityTagHeaderValue.TryParse(tag, out var etag))
+            {
+                message.Headers.IfMatch.Add(etag);
+            }
+
+            return message;
+        }
+
+        async Task<WriteAnswer> Stored(Answered answer)
+        {
+            if (request.Remove)
+            {
+                return new WriteAnswer.Stored(null);
+            }
+
+            try
+            {
+                using var document = JsonDocument.Parse(answer.Body);
+                return new WriteAnswer.Stored(this.RecordOf(document.RootElement, set, own, answer.ETag));
+            }
+            catch (Exception e) when (e is JsonException or SystemFault)
+            {
+                return request.Id is { } id && await this.ReadOne(collection, id, cancellation) is { } back
+                    ? new WriteAnswer.Stored(back)
+                    : new WriteAnswer.Unknown($"{name} took the change and did not say what it stored.");
+            }
+        }
+    }
+
+    private async Task<ODataDescription.EntitySet> Set(string collection, CancellationToken cancellation)
+    {
+        await this.oneAtATime.WaitAsync(cancellation);
+        try
+        {
+            this.described ??= ODataDescription.Read(await caller.ReadText(new Uri(this.root, "$metadata"), "its metadata", false, cancellation), this.root, name);
+            return this.described.Sets.GetValueOrDefault(collection)
+                ?? throw caller.Fault($"{name} has no entity set {collection}. It has {string.Join(", ", this.described.Sets.Keys.Order().Take(12))}.");
+        }
+        finally
+        {
+            this.oneAtATime.Release();
+        }
+    }
+
+    private Uri AddressOf(ODataDescription.EntitySet set, string id) => new(this.root, $"{set.Name}({Uri.EscapeDataString(set.KeyIsText ? Quoted(id) : id)})");
+
+    private static string Quoted(string text) => $"'{text.Replace("'", "''", StringComparison.Ordinal)}'";
+
+    /// <summary>A service may name its next page anywhere; credentials go only where the administrator said.</summary>
+    private Uri SameSystem(Uri link) => link.Authority == this.root.Authority && link.Scheme == this.root.Scheme
+        ? link
+        : throw caller.Fault($"{name} says that its next page is on another system ({link.Authority}). It is not followed, so that credentials never go elsewhere.");
+
+    private IEnumerable<JsonElement> Values(JsonElement json, string collection) =>
+        json.ValueKind == JsonValueKind.Object && json.TryGetProperty("value", out var values) && values.ValueKind == JsonValueKind.Array
+            ? values.EnumerateArray()
+            : throw caller.Fault($"{name} answered a page of {collection} without \"value\". Check that the address of the connection is an OData v4 service.");
+
+    private ObservedRecord RecordOf(JsonElement json, ODataDescription.EntitySet set, CollectionSettings own, string? etag)
+    {
+        var all = RawFields.FromJson(json);
+        var id = all[set.Key];
+        if (id.IsEmpty)
+        {
+            throw caller.Fault($"{name} answered {set.Name} with a record that has no {set.Key}: without it nothing can be kept the same.");
+        }
+
+        var fields = RawFields.Of(all.Paths.Where(p => !p.Contains('@', StringComparison.Ordinal)).Select(p => KeyValuePair.Create(p, all[p])));
+        return ReadStamps.Record(fields, id.Display, own, all["@odata.etag"] is { IsEmpty: false } tag ? tag.Display : etag);
+    }
+}

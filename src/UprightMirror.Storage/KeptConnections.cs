@@ -1,0 +1,100 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.DataProtection;
+using Npgsql;
+using NpgsqlTypes;
+
+namespace UprightMirror.Storage;
+
+/// <summary>How a system is reached. Secrets are not among it: they are asked for where they are used, and nowhere else.</summary>
+/// <param name="System">The system's key.</param>
+/// <param name="Colour">The colour of its monogram tile, as <c>#rrggbb</c>.</param>
+/// <param name="Protocol"><c>rest</c> (described by OpenAPI) or <c>odata</c>.</param>
+/// <param name="Settings">What the protocol's own description can't say.</param>
+public sealed record KeptConnection(string System, string Name, string Monogram, string Colour, string Protocol, Uri Address, JsonElement Settings);
+
+/// <summary>How a system answered lately.</summary>
+/// <param name="State">answering, slow or down.</param>
+public sealed record SystemHealth(string System, string State, int? Milliseconds, long Calls, long Failures, string? LastFault, DateTimeOffset? LastFaultAt, DateTimeOffset SeenAt);
+
+/// <summary>Where connections are kept.</summary>
+public interface IConnections
+{
+    Task<IReadOnlyList<KeptConnection>> All(CancellationToken cancellation);
+
+    /// <summary>The secrets of one connection, in clear, for the connector that signs in with them.</summary>
+    /// <exception cref="System.Security.Cryptography.CryptographicException">They were encrypted with keys that are not here.</exception>
+    Task<IReadOnlyDictionary<string, string>> Secrets(string system, CancellationToken cancellation);
+
+    /// <summary>Adds what was seen of a system: how many calls, how quick in the middle, and its last fault.</summary>
+    Task AddHealth(SystemHealth seen, CancellationToken cancellation);
+}
+
+/// <summary>Connections in PostgreSQL. Secrets are encrypted before they reach the database.</summary>
+public sealed class KeptConnections(NpgsqlDataSource database, IDataProtectionProvider protection) : IConnections
+{
+    private readonly IDataProtector protector = protection.CreateProtector("UprightMirror.ConnectionSecrets.v1");
+
+    public async Task<IReadOnlyList<KeptConnection>> All(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select system, name, monogram, colour, protocol, address, settings from connection order by name");
+        return await PostgresRunStore.ReadAll(command, r => new KeptConnection(
+            r.GetString(0), r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), new Uri(r.GetString(5)), JsonDocument.Parse(r.GetString(6)).RootElement), cancellation);
+    }
+
+    /// <param name="secrets">By name; replaces what was kept.</param>
+    public async Task Save(KeptConnection connection, IReadOnlyDictionary<string, string> secrets, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            insert into connection (system, name, monogram, colour, protocol, address, settings, secrets)
+            values (@system, @name, @monogram, @colour, @protocol, @address, @settings::jsonb, @secrets)
+            on conflict (system) do update set name = excluded.name, monogram = excluded.monogram, colour = excluded.colour, protocol = excluded.protocol,
+                address = excluded.address, settings = excluded.settings, secrets = excluded.secrets
+            """);
+        command.Parameters.AddWithValue("system", connection.System);
+        command.Parameters.AddWithValue("name", connection.Name);
+        command.Parameters.AddWithValue("monogram", connection.Monogram);
+        command.Parameters.AddWithValue("colour", connection.Colour);
+        command.Parameters.AddWithValue("protocol", connection.Protocol);
+        command.Parameters.AddWithValue("address", connection.Address.ToString());
+        command.Parameters.AddWithValue("settings", connection.Settings.GetRawText());
+        command.Parameters.AddWithValue("secrets", this.protector.Protect(JsonSerializer.Serialize(secrets)));
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    public async Task<IReadOnlyDictionary<string, string>> Secrets(string system, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select secrets from connection where system = @system");
+        command.Parameters.AddWithValue("system", system);
+        return await command.ExecuteScalarAsync(cancellation) is string kept
+            ? JsonSerializer.Deserialize<Dictionary<string, string>>(this.protector.Unprotect(kept))!
+            : new Dictionary<string, string>();
+    }
+
+    public async Task<IReadOnlyList<SystemHealth>> Health(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select system, state, milliseconds, calls, failures, last_fault, last_fault_at, seen_at from system_health");
+        return await PostgresRunStore.ReadAll(command, r => new SystemHealth(
+            r.GetString(0), r.GetString(1), r.IsDBNull(2) ? null : r.GetInt32(2), r.GetInt64(3), r.GetInt64(4), r.IsDBNull(5) ? null : r.GetString(5),
+            r.IsDBNull(6) ? null : r.GetFieldValue<DateTimeOffset>(6), r.GetFieldValue<DateTimeOffset>(7)), cancellation);
+    }
+
+    public async Task AddHealth(SystemHealth seen, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            insert into system_health (system, state, milliseconds, calls, failures, last_fault, last_fault_at, seen_at)
+            values (@system, @state, @ms, @calls, @failures, @fault, @fault_at, @seen)
+            on conflict (system) do update set state = excluded.state, milliseconds = coalesce(excluded.milliseconds, system_health.milliseconds),
+                calls = system_health.calls + excluded.calls, failures = system_health.failures + excluded.failures,
+                last_fault = coalesce(excluded.last_fault, system_health.last_fault), last_fault_at = coalesce(excluded.last_fault_at, system_health.last_fault_at), seen_at = excluded.seen_at
+            """);
+        command.Parameters.AddWithValue("system", seen.System);
+        command.Parameters.AddWithValue("state", seen.State);
+        command.Parameters.AddWithValue("ms", NpgsqlDbType.Integer, (object?)seen.Milliseconds ?? DBNull.Value);
+        command.Parameters.AddWithValue("calls", seen.Calls);
+        command.Parameters.AddWithValue("failures", seen.Failures);
+        command.Parameters.AddWithValue("fault", NpgsqlDbType.Text, (object?)seen.LastFault ?? DBNull.Value);
+        command.Parameters.AddWithValue("fault_at", NpgsqlDbType.TimestampTz, (object?)seen.LastFaultAt ?? DBNull.Value);
+        command.Parameters.AddWithValue("seen", seen.SeenAt);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+}

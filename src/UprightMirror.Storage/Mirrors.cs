@@ -1,0 +1,121 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Npgsql;
+using NpgsqlTypes;
+using UprightMirror.Core.Mapping;
+
+namespace UprightMirror.Storage;
+
+/// <summary>A mirror as it is kept: its published definition, its state and its timing.</summary>
+/// <param name="State">draft, live or paused.</param>
+/// <param name="EveryMinutes">How often it runs by itself; null when only by hand.</param>
+public sealed record KeptMirror(int Id, string State, int Version, int? EveryMinutes, MirrorDefinition Definition);
+
+/// <summary>Where mirrors are kept.</summary>
+public interface IMirrors
+{
+    Task<IReadOnlyList<KeptMirror>> All(CancellationToken cancellation);
+
+    /// <summary>The mirror called so; null when there is none.</summary>
+    Task<KeptMirror?> Find(string key, CancellationToken cancellation);
+
+    /// <summary>Keeps a new mirror, or the next version of one.</summary>
+    Task Save(MirrorDefinition definition, int? everyMinutes, CancellationToken cancellation);
+
+    Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation);
+}
+
+public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
+{
+    /// <summary>How a definition is written as JSON.</summary>
+    public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase), new ConversionJson() }, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull };
+
+    private const string Select = "select id, state, version, every_minutes, definition from mirror";
+
+    public async Task<IReadOnlyList<KeptMirror>> All(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand($"{Select} order by name");
+        return await Read(command, cancellation);
+    }
+
+    public async Task<KeptMirror?> Find(string key, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand($"{Select} where key = @key or lower(name) = lower(@key)");
+        command.Parameters.AddWithValue("key", key);
+        return (await Read(command, cancellation)).FirstOrDefault();
+    }
+
+    public async Task Save(MirrorDefinition definition, int? everyMinutes, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            insert into mirror (key, name, definition, every_minutes) values (@key, @name, @definition::jsonb, @every)
+            on conflict (key) do update set name = excluded.name, definition = excluded.definition, version = mirror.version + (mirror.definition is distinct from excluded.definition)::int
+            """);
+        command.Parameters.AddWithValue("key", definition.Key);
+        command.Parameters.AddWithValue("name", definition.Name);
+        command.Parameters.AddWithValue("definition", JsonSerializer.Serialize(definition, Json));
+        command.Parameters.AddWithValue("every", NpgsqlDbType.Integer, (object?)everyMinutes ?? DBNull.Value);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    public async Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("update mirror set state = @state, every_minutes = @every where id = @id");
+        command.Parameters.AddWithValue("id", id);
+        command.Parameters.AddWithValue("state", state);
+        command.Parameters.AddWithValue("every", NpgsqlDbType.Integer, (object?)everyMinutes ?? DBNull.Value);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    private static Task<List<KeptMirror>> Read(NpgsqlCommand command, CancellationToken cancellation) => PostgresRunStore.ReadAll(
+        command,
+        r => new KeptMirror(r.GetInt32(0), r.GetString(1), r.GetInt32(2), r.IsDBNull(3) ? null : r.GetInt32(3), JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(4), Json)!),
+        cancellation);
+
+    /// <summary>A conversion as <c>{"kind": …}</c>; left out where the value goes as it stands.</summary>
+    private sealed class ConversionJson : JsonConverter<Conversion>
+    {
+        public override Conversion Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options)
+        {
+            using var document = JsonDocument.ParseValue(ref reader);
+            var json = document.RootElement;
+            return json.GetProperty("kind").GetString() switch
+            {
+                "asItStands" => new AsItStands(),
+                "phone" => new PhoneConversion(Enum.Parse<PhoneForm>(json.GetProperty("form").GetString()!, ignoreCase: true)),
+                "codeList" => new CodeList([.. json.GetProperty("codes").EnumerateArray().Select(c => (c[0].GetString()!, c[1].GetString()!))]),
+                var kind => throw new JsonException($"There is no conversion called {kind}."),
+            };
+        }
+
+        public override void Write(Utf8JsonWriter writer, Conversion value, JsonSerializerOptions options)
+        {
+            writer.WriteStartObject();
+            switch (value)
+            {
+                case PhoneConversion phone:
+                    writer.WriteString("kind", "phone");
+                    writer.WriteString("form", phone.Form.ToString());
+                    break;
+                case CodeList list:
+                    writer.WriteString("kind", "codeList");
+                    writer.WriteStartArray("codes");
+                    foreach (var (code, agreed) in list.Codes)
+                    {
+                        writer.WriteStartArray();
+                        writer.WriteStringValue(code);
+                        writer.WriteStringValue(agreed);
+                        writer.WriteEndArray();
+                    }
+
+                    writer.WriteEndArray();
+                    break;
+                default:
+                    writer.WriteString("kind", "asItStands");
+                    break;
+            }
+
+            writer.WriteEndObject();
+        }
+    }
+}

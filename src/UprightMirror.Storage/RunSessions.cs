@@ -1,0 +1,45 @@
+using Npgsql;
+
+namespace UprightMirror.Storage;
+
+/// <summary>A run that is going on: its store, and its place in the list of runs.</summary>
+public interface IRunSession : IAsyncDisposable
+{
+    IRunStore Store { get; }
+
+    /// <summary>Notes how the run ended.</summary>
+    /// <param name="state">finished, failed or stopped.</param>
+    /// <param name="counts">What it did; null leaves what its progress said last.</param>
+    Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation);
+}
+
+/// <summary>Begins runs, one of a mirror at a time.</summary>
+public interface IRunSessions
+{
+    /// <summary>Begins a run of a mirror. Null when one is going on already, here or in another process.</summary>
+    Task<IRunSession?> Begin(KeptMirror mirror, bool rehearse, string startedBy, CancellationToken cancellation);
+}
+
+public sealed class RunSessions(NpgsqlDataSource database, RunBook book, TimeProvider clock) : IRunSessions
+{
+    public async Task<IRunSession?> Begin(KeptMirror mirror, bool rehearse, string startedBy, CancellationToken cancellation)
+    {
+        if (await PostgresRunStore.Open(database, mirror.Id, mirror.Definition, clock, cancellation) is not { } store)
+        {
+            return null;
+        }
+
+        var id = await book.Start(mirror.Id, rehearse, startedBy, cancellation);
+        await store.Begin(id, rehearse, cancellation);
+        return new Session(store, book);
+    }
+
+    private sealed class Session(PostgresRunStore store, RunBook book) : IRunSession
+    {
+        public IRunStore Store => store;
+
+        public Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation) => book.End(store.RunId, state, counts, reason, cancellation);
+
+        public ValueTask DisposeAsync() => store.DisposeAsync();
+    }
+}

@@ -1,0 +1,105 @@
+using System.Collections.Immutable;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Storage;
+
+/// <summary>How remembered things stand in JSON columns.</summary>
+public sealed class StoredForms(MirrorDefinition mirror)
+{
+    private readonly Dictionary<string, FieldType> types = mirror.Fields.ToDictionary(f => f.Name, f => f.Type);
+
+    public static string Write(RawFields fields) => fields.ToFlatJson().ToJsonString();
+
+    public static RawFields ReadRaw(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return RawFields.FromJson(document.RootElement);
+    }
+
+    public static JsonNode Write(AgreedValue agreed) => new JsonObject
+    {
+        ["value"] = ValueJson.Write(agreed.Value),
+        ["shown"] = agreed.Value.Display,
+        ["side"] = agreed.Side,
+        ["changedAt"] = agreed.ChangedAt,
+        ["who"] = agreed.Who,
+        ["at"] = agreed.At,
+        ["run"] = agreed.RunId,
+        ["why"] = agreed.Why,
+    };
+
+    /// <summary>The agreed values of the mirror's fields; those of fields that it no longer has are left aside.</summary>
+    public Dictionary<string, AgreedValue> ReadAgreed(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return document.RootElement.EnumerateObject().Where(p => this.types.ContainsKey(p.Name)).ToDictionary(p => p.Name, p => new AgreedValue(
+            this.ReadValue(p.Name, p.Value.GetProperty("value")),
+            p.Value.GetProperty("side").GetInt32(),
+            Time(p.Value, "changedAt"),
+            p.Value.GetProperty("who").GetString(),
+            Time(p.Value, "at")!.Value,
+            p.Value.GetProperty("run").GetInt64(),
+            p.Value.GetProperty("why").GetString()!));
+    }
+
+    public static string Write(ConflictToOpen conflict) => new JsonObject(conflict.Values.Select(v => KeyValuePair.Create(
+        v.Key.ToString(System.Globalization.CultureInfo.InvariantCulture),
+        v.Value is { } values ? (JsonNode?)new JsonObject(conflict.Fields.Select((f, i) => KeyValuePair.Create(f, ValueJson.Write(values[i])))) : null))).ToJsonString();
+
+    public ImmutableSortedDictionary<int, ImmutableArray<Value>?> ReadCompeting(string json, ImmutableArray<string> fields)
+    {
+        using var document = JsonDocument.Parse(json);
+        return document.RootElement.EnumerateObject().ToImmutableSortedDictionary(
+            p => int.Parse(p.Name, System.Globalization.CultureInfo.InvariantCulture),
+            p => p.Value.ValueKind == JsonValueKind.Null ? null : (ImmutableArray<Value>?)[.. fields.Select(f => p.Value.TryGetProperty(f, out var value) ? this.ReadValue(f, value) : Value.Empty)]);
+    }
+
+    public static string Write(ImmutableArray<DeliveredField> fields) => new JsonArray([.. fields.Select(f => (JsonNode)new JsonObject
+    {
+        ["field"] = f.Field,
+        ["path"] = f.Path,
+        ["before"] = ValueJson.Write(f.Before),
+        ["raw"] = ValueJson.Write(f.Raw),
+        ["agreed"] = ValueJson.Write(f.Agreed),
+        ["why"] = f.Why,
+    })]).ToJsonString();
+
+    public ImmutableArray<DeliveredField> ReadDelivered(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return [.. document.RootElement.EnumerateArray().Select(f => new DeliveredField(
+            f.GetProperty("field").GetString()!,
+            f.GetProperty("path").GetString()!,
+            ValueJson.ReadRaw(f.GetProperty("before")),
+            ValueJson.ReadRaw(f.GetProperty("raw")),
+            this.ReadValue(f.GetProperty("field").GetString()!, f.GetProperty("agreed")),
+            f.GetProperty("why").GetString()!))];
+    }
+
+    public static string Write(IReadOnlyDictionary<string, string> told) => new JsonObject(told.Select(t => KeyValuePair.Create(t.Key, JsonNode.Parse(t.Value)))).ToJsonString();
+
+    public static Dictionary<string, string> ReadTold(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return document.RootElement.EnumerateObject().ToDictionary(p => p.Name, p => p.Value.GetRawText());
+    }
+
+    public static Dictionary<int, Removal> ReadRemovals(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return document.RootElement.EnumerateObject().ToDictionary(
+            p => int.Parse(p.Name, System.Globalization.CultureInfo.InvariantCulture), p => Enum.Parse<Removal>(p.Value.GetString()!));
+    }
+
+    /// <summary>A value that no longer fits its field's type (the mapping was changed) is read as it stands.</summary>
+    private Value ReadValue(string field, JsonElement json) =>
+        ValueJson.TryRead(json, this.types.GetValueOrDefault(field, FieldType.Text), out var value, out _) ? value : ValueJson.ReadRaw(json);
+
+    private static DateTimeOffset? Time(JsonElement json, string property) =>
+        json.GetProperty(property) is { ValueKind: JsonValueKind.String } time ? time.GetDateTimeOffset() : null;
+}
