@@ -15,7 +15,8 @@ internal static class InstallCommands
     }
 
     /// <summary>Loads connections, the mirror and the people of the demo. What is there already stays.</summary>
-    public static async Task<int> LoadDemo(Uri world)
+    /// <param name="everyMinutes">How often the mirror runs by itself; null for by hand only.</param>
+    public static async Task<int> LoadDemo(Uri world, int? everyMinutes)
     {
         await using var installation = new Installation();
         if ((await installation.Mirrors.All(CancellationToken.None)).Count == 0)
@@ -25,7 +26,7 @@ internal static class InstallCommands
                 await installation.Connections.Save(connection, secrets, CancellationToken.None);
             }
 
-            await installation.Mirrors.Save(Demo.Customers, everyMinutes: null, CancellationToken.None);
+            await installation.Mirrors.Save(Demo.Customers, everyMinutes, CancellationToken.None);
         }
 
         var hasher = new PasswordHasher<string>();

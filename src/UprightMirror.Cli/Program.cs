@@ -8,7 +8,8 @@ try
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["migrate"] => InstallCommands.Migrate(),
-        ["load-demo", var address] => await InstallCommands.LoadDemo(new Uri(address)),
+        ["load-demo", var address] => await InstallCommands.LoadDemo(new Uri(address), null),
+        ["load-demo", var address, "--every", var minutes] when int.TryParse(minutes, out var every) => await InstallCommands.LoadDemo(new Uri(address), every),
         _ => Usage(),
     };
 }
@@ -25,7 +26,8 @@ static int Usage()
         upright run MIRROR                runs a mirror now and prints the counts
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright migrate                   makes the database, or brings it up to date
-        upright load-demo ADDRESS         loads the demo's connections, mirror and people; ADDRESS is where the demo world answers
+        upright load-demo ADDRESS [--every MINUTES]
+                                          loads the demo's connections, mirror and people; ADDRESS is where the demo world answers
         """);
     return 2;
 }

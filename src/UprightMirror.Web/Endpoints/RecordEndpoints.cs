@@ -1,0 +1,69 @@
+using Microsoft.AspNetCore.Http.HttpResults;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Web.Endpoints;
+
+public sealed record RecordList(string Mirror, string MirrorName, IReadOnlyList<SideShown> Sides, IReadOnlyList<RecordRow> Rows, int Total);
+
+/// <param name="Id">The record's id there; null when the side has none.</param>
+public sealed record MemberShown(int Side, string? Id, DateTimeOffset? ChangedAt, string? ChangedBy, DateTimeOffset? SeenAt);
+
+/// <param name="Kind">linked, met, agreed, written, created, removed, conflictOpened, conflictClosed, decided, held, released or refused.</param>
+public sealed record EntryShown(long Id, long? Run, DateTimeOffset At, string Kind, int? Side, string? Field, string? Before, string? After, string Why, string? Who, DateTimeOffset? ChangedAt);
+
+public sealed record RecordPage(Guid Link, string Mirror, string MirrorName, string RecordType, string Title, DateTimeOffset LinkedSince, bool Waiting, IReadOnlyList<SideShown> Sides, IReadOnlyList<MemberShown> Members, IReadOnlyList<FieldShown> Fields, IReadOnlyList<ConflictRow> Conflicts, IReadOnlyList<EntryShown> Timeline);
+
+internal static class RecordEndpoints
+{
+    private const int MostRows = 200;
+    private const int MostEntries = 500;
+
+    public static void MapRecords(this RouteGroupBuilder api)
+    {
+        api.MapGet("/records", List).WithName("getRecords");
+        api.MapGet("/records/{link:guid}", Page).WithName("getRecord");
+    }
+
+    private static async Task<Results<Ok<RecordList>, NotFound, ProblemHttpResult>> List(string? mirror, string? text, string? only, int? offset, int? count, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
+    {
+        if (text?.Length > 200 || only is not (null or "conflict" or "held"))
+        {
+            return TypedResults.Problem(statusCode: 400, title: "Search for at most 200 characters; only is conflict or held.");
+        }
+
+        var kept = mirror is null ? (await mirrors.All(cancellation)).FirstOrDefault() : await mirrors.Find(mirror, cancellation);
+        if (kept is null)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var shown = await Shown.With(connections, cancellation);
+        var (rows, total) = await views.Records(kept.Id, kept.Definition.Sides.Length, text, only, Math.Max(0, offset ?? 0), Math.Clamp(count ?? 100, 1, MostRows), cancellation);
+        return TypedResults.Ok(new RecordList(kept.Definition.Key, kept.Definition.Name, shown.Sides(kept.Definition), rows, total));
+    }
+
+    private static async Task<Results<Ok<RecordPage>, NotFound>> Page(Guid link, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation) =>
+        await Read(link, views, mirrors, connections, cancellation) is { } page ? TypedResults.Ok(page) : TypedResults.NotFound();
+
+    /// <summary>A record with all that is known of it; null when there is none.</summary>
+    public static async Task<RecordPage?> Read(Guid link, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
+    {
+        if (await views.Record(link, cancellation) is not { } record || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == record.MirrorId) is not { } mirror)
+        {
+            return null;
+        }
+
+        var shown = await Shown.With(connections, cancellation);
+        var members = record.Members.ToDictionary(m => m.Side);
+        var timeline = await views.Journal(mirror.Id, link, MostEntries, cancellation);
+        return new RecordPage(
+            link, mirror.Definition.Key, mirror.Definition.Name, mirror.Definition.RecordType, record.Title, record.CreatedAt, record.Waiting, shown.Sides(mirror.Definition),
+            [.. mirror.Definition.Sides.Select((_, s) => members.TryGetValue(s, out var m) ? new MemberShown(s, m.Id, m.ChangedAt, m.ChangedBy, m.SeenAt) : new MemberShown(s, null, null, null, null))],
+            shown.Fields(mirror.Definition, record),
+            [.. (await views.Conflicts(1000, cancellation)).Where(c => c.Link == link).Select(c => ConflictEndpoints.Row(c, mirror, shown))],
+            [.. timeline.Select(Of)]);
+    }
+
+    public static EntryShown Of(JournalView entry) => new(
+        entry.Id, entry.RunId, entry.At, char.ToLowerInvariant(entry.Kind[0]) + entry.Kind[1..], entry.Side, entry.Field, Shown.Text(entry.Before), Shown.Text(entry.After), entry.Why, entry.Who, entry.ChangedAt);
+}

@@ -1,0 +1,75 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Microsoft.AspNetCore.DataProtection;
+using Npgsql;
+using Quartz;
+using Serilog;
+using UprightMirror.Engine;
+using UprightMirror.Storage;
+using UprightMirror.Web.Endpoints;
+using UprightMirror.Web.Running;
+using UprightMirror.Web.SigningIn;
+
+// The product: what people see, and the worker that runs mirrors. `--role web` or `--role worker` begins one of the two.
+var builder = WebApplication.CreateBuilder(args);
+var role = builder.Configuration["role"] ?? "both";
+var address = Environment.GetEnvironmentVariable("UPRIGHT_DATABASE") ?? throw new InvalidOperationException("UPRIGHT_DATABASE does not say where the database is. Begin with ./start.");
+var keys = Environment.GetEnvironmentVariable("UPRIGHT_KEYS") ?? throw new InvalidOperationException("UPRIGHT_KEYS does not say where the keys are kept that encrypt secrets. Begin with ./start.");
+
+builder.Host.UseSerilog((_, log) => log.MinimumLevel.Warning().MinimumLevel.Override("UprightMirror", Serilog.Events.LogEventLevel.Information).WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture));
+builder.WebHost.ConfigureKestrel(server =>
+{
+    server.AddServerHeader = false;
+    server.Limits.MaxRequestBodySize = 1024 * 1024;
+});
+
+builder.Services.AddSingleton(TimeProvider.System);
+builder.Services.AddSingleton(NpgsqlDataSource.Create(address));
+builder.Services.AddDataProtection().SetApplicationName("UprightMirror").PersistKeysToFileSystem(new DirectoryInfo(keys));
+builder.Services.AddSingleton<Mirrors>().AddSingleton<IMirrors>(s => s.GetRequiredService<Mirrors>());
+builder.Services.AddSingleton<KeptConnections>().AddSingleton<IConnections>(s => s.GetRequiredService<KeptConnections>());
+builder.Services.AddSingleton<Users>().AddSingleton<RunBook>().AddSingleton<Views>();
+builder.Services.AddSingleton<IRunSessions, RunSessions>();
+builder.Services.AddSingleton<ISystems>(s => new Systems(s.GetRequiredService<IConnections>(), new SocketsHttpHandler { AllowAutoRedirect = false, PooledConnectionLifetime = TimeSpan.FromMinutes(5) }, s.GetRequiredService<TimeProvider>()));
+builder.Services.AddSingleton<MirrorRunner>();
+builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
+builder.Services.AddSigningIn();
+builder.Services.AddOpenApi("v1");
+builder.Services.ConfigureHttpJsonOptions(json =>
+{
+    json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase));
+    json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+});
+builder.Services.AddProblemDetails();
+builder.Services.AddMirrorSchedules(address, runsThem: role is "worker" or "both");
+
+var app = builder.Build();
+app.UseExceptionHandler();
+app.UseStatusCodePages();
+app.UseSafeHeaders();
+app.UseDefaultFiles();
+app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = file => file.Context.Response.Headers.CacheControl = file.Context.Request.Path.StartsWithSegments("/assets") ? "public, max-age=31536000, immutable" : "no-cache" });
+app.UseRouting();
+app.UseRateLimiter();
+app.UseAuthentication();
+app.UseAuthorization();
+app.UseAntiforgeryOnWrites();
+app.MapOpenApi("/api/openapi.json").AllowAnonymous();
+app.MapGet("/health", () => "ready").AllowAnonymous().ExcludeFromDescription();
+
+var api = app.MapGroup("/api").RequireAuthorization(Roles.Reader);
+api.MapSession();
+api.MapToday();
+api.MapMirrors();
+api.MapRecords();
+api.MapConflicts();
+api.MapRuns();
+api.MapSystems();
+api.MapChanges();
+api.MapFallback(() => Results.Problem(statusCode: 404, title: "There is nothing at this address of the API.")).ExcludeFromDescription();
+app.MapFallbackToFile("index.html").AllowAnonymous();
+
+await app.RunAsync();
+
+/// <summary>The entry point, visible to tests.</summary>
+public partial class Program;
