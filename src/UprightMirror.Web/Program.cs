@@ -34,7 +34,12 @@ builder.Services.AddSingleton<ISystems>(s => new Systems(s.GetRequiredService<IC
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
 builder.Services.AddSigningIn();
-builder.Services.AddOpenApi("v1");
+builder.Services.AddOpenApi("v1", api => api.AddDocumentTransformer((document, _, _) =>
+{
+    document.Info.Title = "Upright Mirror";
+    document.Servers = [];
+    return Task.CompletedTask;
+}));
 builder.Services.ConfigureHttpJsonOptions(json =>
 {
     json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase));

@@ -23,7 +23,11 @@ internal static class SessionEndpoints
     {
         api.MapGet("/session", (HttpContext http, IAntiforgery antiforgery) => Of(http, http.User, antiforgery)).WithName("getSession");
         api.MapPost("/session", SignIn).AllowAnonymous().WithMetadata(new WithoutToken()).RequireRateLimiting(Setup.AttemptsPolicy).WithName("signIn");
-        api.MapDelete("/session", async (HttpContext http) => await http.SignOutAsync()).WithName("signOut");
+        api.MapDelete("/session", async Task<NoContent> (HttpContext http) =>
+        {
+            await http.SignOutAsync();
+            return TypedResults.NoContent();
+        }).WithName("signOut");
     }
 
     private static async Task<Results<Ok<Session>, ProblemHttpResult>> SignIn(Credentials credentials, HttpContext http, Users users, IPasswordHasher<string> hasher, IAntiforgery antiforgery, CancellationToken cancellation)

@@ -1,0 +1,52 @@
+import { Navigate, Route, Routes } from 'react-router';
+import { useLiveChanges, useSession } from './api/queries';
+import { Frame } from './parts/Frame';
+import { Failing, Loading } from './parts/States';
+import { Conflicts } from './screens/conflicts/Conflicts';
+import { Held } from './screens/held/Held';
+import { LookAlikes } from './screens/lookalikes/LookAlikes';
+import { Mirror } from './screens/mirror/Mirror';
+import { Mirrors } from './screens/mirrors/Mirrors';
+import { RecordScreen } from './screens/record/RecordScreen';
+import { Records } from './screens/records/Records';
+import { RunScreen } from './screens/run/RunScreen';
+import { Runs } from './screens/runs/Runs';
+import { SignIn } from './screens/signin/SignIn';
+import { Systems } from './screens/systems/Systems';
+import { Today } from './screens/today/Today';
+
+export function Site() {
+  const session = useSession();
+  useLiveChanges(Boolean(session.data));
+  if (session.isPending)
+    return (
+      <div className="p-8">
+        <Loading what="who you are" />
+      </div>
+    );
+  if (session.isError)
+    return (
+      <div className="p-8">
+        <Failing error={session.error} retry={() => void session.refetch()} />
+      </div>
+    );
+  if (!session.data) return <SignIn />;
+  return (
+    <Routes>
+      <Route element={<Frame session={session.data} />}>
+        <Route index element={<Today />} />
+        <Route path="records" element={<Records />} />
+        <Route path="records/:link" element={<RecordScreen />} />
+        <Route path="mirrors" element={<Mirrors />} />
+        <Route path="mirrors/:key/:step?" element={<Mirror session={session.data} />} />
+        <Route path="systems" element={<Systems />} />
+        <Route path="runs" element={<Runs />} />
+        <Route path="runs/:id" element={<RunScreen session={session.data} />} />
+        <Route path="conflicts/:id?" element={<Conflicts session={session.data} />} />
+        <Route path="look-alikes" element={<LookAlikes />} />
+        <Route path="held" element={<Held session={session.data} />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Route>
+    </Routes>
+  );
+}

@@ -1,0 +1,177 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { client, data, type Decision, Refusal, rememberToken } from './client';
+
+/** Who is signed in; null when nobody is. */
+export function useSession() {
+  return useQuery({
+    queryKey: ['session'],
+    queryFn: async () => {
+      try {
+        const session = await data(client.GET('/api/session'));
+        rememberToken(session);
+        return session;
+      } catch (e) {
+        if (e instanceof Refusal && e.status === 401) return null;
+        throw e;
+      }
+    },
+    staleTime: 5 * 60_000,
+    retry: (count, e) => count < 30 && e instanceof Refusal && (e.status === 0 || e.status >= 500),
+    retryDelay: 1000,
+  });
+}
+
+export function useSignIn() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { email: string; password: string }) => data(client.POST('/api/session', { body })),
+    onSuccess: (session) => {
+      rememberToken(session);
+      cache.setQueryData(['session'], session);
+    },
+  });
+}
+
+export function useSignOut() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => client.DELETE('/api/session'),
+    onSuccess: () => {
+      cache.clear();
+      cache.setQueryData(['session'], null);
+    },
+  });
+}
+
+export const useToday = () =>
+  useQuery({
+    queryKey: ['today'],
+    queryFn: () =>
+      data(client.GET('/api/today', { params: { query: { zoneMinutes: -new Date().getTimezoneOffset() } } })),
+    refetchInterval: 30_000,
+  });
+
+export const useQueues = () => useQuery({ queryKey: ['queues'], queryFn: () => data(client.GET('/api/queues')) });
+
+export const useMirrors = () => useQuery({ queryKey: ['mirrors'], queryFn: () => data(client.GET('/api/mirrors')) });
+
+export const useMirror = (key: string, sample: number) =>
+  useQuery({
+    queryKey: ['mirror', key, sample],
+    queryFn: () => data(client.GET('/api/mirrors/{key}', { params: { path: { key }, query: { sample } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useRecords = (text: string, only: string | null, count: number) =>
+  useQuery({
+    queryKey: ['records', text, only, count],
+    queryFn: () =>
+      data(
+        client.GET('/api/records', {
+          params: { query: { text: text || undefined, only: only ?? undefined, offset: 0, count } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export const useRecord = (link: string) =>
+  useQuery({
+    queryKey: ['record', link],
+    queryFn: () => data(client.GET('/api/records/{link}', { params: { path: { link } } })),
+  });
+
+export const useConflicts = () =>
+  useQuery({ queryKey: ['conflicts'], queryFn: () => data(client.GET('/api/conflicts')) });
+
+export const useConflict = (id: number | null) =>
+  useQuery({
+    queryKey: ['conflict', id],
+    queryFn: () => data(client.GET('/api/conflicts/{id}', { params: { path: { id: id! } } })),
+    enabled: id !== null,
+    retry: false,
+  });
+
+export const useHeld = () => useQuery({ queryKey: ['held'], queryFn: () => data(client.GET('/api/held')) });
+
+export const useRuns = () => useQuery({ queryKey: ['runs'], queryFn: () => data(client.GET('/api/runs')) });
+
+export const useRun = (id: number, outcome: string | null) =>
+  useQuery({
+    queryKey: ['run', id, outcome],
+    queryFn: () =>
+      data(
+        client.GET('/api/runs/{id}', { params: { path: { id }, query: { outcome: outcome ?? undefined, offset: 0 } } }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export const useSystems = () => useQuery({ queryKey: ['systems'], queryFn: () => data(client.GET('/api/systems')) });
+
+export function useStartRun(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (rehearse: boolean) =>
+      data(client.POST('/api/mirrors/{key}/runs', { params: { path: { key }, query: { rehearse } } })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useStopRun() {
+  return useMutation({
+    mutationFn: (id: number) => client.POST('/api/runs/{id}/stop', { params: { path: { id } } }),
+  });
+}
+
+export function useTiming(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { state: string; everyMinutes: number | null }) =>
+      client.PUT('/api/mirrors/{key}/timing', { params: { path: { key } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useDecide(id: number) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Decision) => client.POST('/api/conflicts/{id}/decision', { params: { path: { id } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useRelease() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (id: number) => client.POST('/api/held/{id}/release', { params: { path: { id } } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** Hears from the server that something happened, and reads again what is on the screen: at most twice a second. */
+export function useLiveChanges(signedIn: boolean) {
+  const cache = useQueryClient();
+  useEffect(() => {
+    if (!signedIn) return;
+    const source = new EventSource('/api/changes');
+    let due: ReturnType<typeof setTimeout> | null = null;
+    let everything = false;
+    source.addEventListener('change', (event) => {
+      everything ||= event.data !== 'run';
+      due ??= setTimeout(() => {
+        due = null;
+        const progress = ['runs', 'run', 'today'];
+        void cache.invalidateQueries(
+          everything
+            ? { predicate: (q) => q.queryKey[0] !== 'session' }
+            : { predicate: (q) => progress.includes(q.queryKey[0] as string) },
+        );
+        everything = false;
+      }, 500);
+    });
+    return () => {
+      source.close();
+      if (due) clearTimeout(due);
+    };
+  }, [cache, signedIn]);
+}

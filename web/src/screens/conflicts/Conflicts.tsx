@@ -1,0 +1,352 @@
+import { useEffect, useState } from 'react';
+import { Link, useNavigate, useParams } from 'react-router';
+import type { ConflictPage, ConflictRow, Decision, Session } from '../../api/client';
+import { useConflict, useConflicts, useDecide } from '../../api/queries';
+import { Button, Key } from '../../parts/Button';
+import { useKeys } from '../../parts/keys';
+import { Spine } from '../../parts/Spine';
+import { Empty, Failing, Loading, Notice } from '../../parts/States';
+import { clock, When } from '../../parts/When';
+
+/** Conflicts, one at a time with the whole record around it, decided from the keyboard. */
+export function Conflicts({ session }: { session: Session }) {
+  const { id } = useParams();
+  const go = useNavigate();
+  const conflicts = useConflicts();
+  const rows = conflicts.data ?? [];
+  const given = id === undefined ? undefined : rows.find((r) => r.id === Number(id));
+  const current = given ?? rows[0] ?? null;
+  const position = current ? rows.indexOf(current) : -1;
+  const move = (by: number) => {
+    const next = rows[(position + by + rows.length) % rows.length];
+    if (next) void go(`/conflicts/${next.id}`);
+  };
+  useKeys([
+    { key: 'j', does: 'Next conflict', act: () => move(1) },
+    { key: 'k', does: 'Conflict before', act: () => move(-1) },
+  ]);
+  if (conflicts.isPending)
+    return (
+      <div className="px-5 py-4">
+        <Loading what="the conflicts" />
+      </div>
+    );
+  if (conflicts.isError)
+    return (
+      <div className="px-5 py-4">
+        <Failing error={conflicts.error} retry={() => void conflicts.refetch()} />
+      </div>
+    );
+  if (!current)
+    return (
+      <div className="mx-auto max-w-[1000px] px-5 py-4">
+        <h1 className="mb-2 text-lg font-semibold">Conflicts</h1>
+        <Empty title="No conflict waits.">
+          When both sides changed a field and its rule is to ask a person, the two values will stand here side by side,
+          and one key decides. The decision goes out with the next run:{' '}
+          <Link to="/mirrors" className="text-action underline">
+            Mirrors
+          </Link>
+          .
+        </Empty>
+      </div>
+    );
+  return (
+    <div className="flex h-full">
+      <nav aria-label="Conflicts" className="w-[268px] shrink-0 overflow-auto border-r border-rule">
+        <h1 className="px-4 py-3 text-lg font-semibold">Conflicts</h1>
+        <ul>
+          {rows.map((r, i) => (
+            <li key={r.id}>
+              {(i === 0 || rows[i - 1]!.mirror !== r.mirror) && (
+                <div className="flex justify-between px-4 py-1.5 text-sm font-semibold text-soft">
+                  {r.mirrorName} <span>{rows.filter((x) => x.mirror === r.mirror).length}</span>
+                </div>
+              )}
+              <Link
+                to={`/conflicts/${r.id}`}
+                aria-current={r.id === current.id ? 'true' : undefined}
+                className={`block border-l-[3px] px-4 py-2 ${r.id === current.id ? 'border-conflict bg-sheet' : 'border-transparent hover:bg-sheet/60'}`}
+              >
+                <span className="block truncate font-semibold">{r.title}</span>
+                <span className="block truncate text-sm text-soft">
+                  {r.isRemoval ? 'removed' : r.fields.join(', ')} · <When at={r.openedAt} />
+                  {r.alike > 0 && ` · ${r.alike} more like it`}
+                </span>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      </nav>
+      <One
+        key={current.id}
+        row={current}
+        position={position}
+        of={rows.length}
+        mayDecide={session.role !== 'reader'}
+        onDecided={() => move(rows.length > 1 ? 1 : 0)}
+      />
+    </div>
+  );
+}
+
+function One({
+  row,
+  position,
+  of,
+  mayDecide,
+  onDecided,
+}: {
+  row: ConflictRow;
+  position: number;
+  of: number;
+  mayDecide: boolean;
+  onDecided: () => void;
+}) {
+  const conflict = useConflict(row.id);
+  if (conflict.isPending)
+    return (
+      <div className="flex-1 px-5 py-4">
+        <Loading what="the record" />
+      </div>
+    );
+  if (conflict.isError)
+    return (
+      <div className="flex-1 px-5 py-4">
+        <Failing error={conflict.error} retry={() => void conflict.refetch()} />
+      </div>
+    );
+  return <Deciding page={conflict.data} position={position} of={of} mayDecide={mayDecide} onDecided={onDecided} />;
+}
+
+type Choice = { key: string; name: string; decision: Omit<Decision, 'revision'> };
+
+function Deciding({
+  page,
+  position,
+  of,
+  mayDecide,
+  onDecided,
+}: {
+  page: ConflictPage;
+  position: number;
+  of: number;
+  mayDecide: boolean;
+  onDecided: () => void;
+}) {
+  const { conflict, record, choices } = page;
+  const decide = useDecide(conflict.id);
+  const [typing, setTyping] = useState<string[] | null>(null);
+  const answers = answersTo(page);
+  const take = (decision: Omit<Decision, 'revision'>) => {
+    if (mayDecide && !decide.isPending)
+      decide.mutate({ revision: conflict.revision, ...decision }, { onSuccess: onDecided });
+  };
+  useKeys([
+    ...answers.map((a) => ({ key: a.key, does: a.name, act: () => take(a.decision) })),
+    ...(conflict.isRemoval
+      ? []
+      : [
+          {
+            key: 'e',
+            does: 'Type another value',
+            act: () => setTyping(conflict.fields.map((_, i) => conflict.competing[0]?.values?.[i] ?? '')),
+          },
+        ]),
+  ]);
+  return (
+    <section aria-label={conflict.title} className="flex min-w-0 flex-1 flex-col">
+      <div className="min-h-0 flex-1 overflow-auto px-5 pt-3 pb-5">
+        <div className="mb-2 flex items-baseline gap-3">
+          <h2 className="text-lg font-semibold">
+            <Link to={`/records/${record.link}`} className="hover:underline">
+              {conflict.title}
+            </Link>
+          </h2>
+          <span className="text-soft">
+            {record.recordType}, known since <When at={record.linkedSince} />
+          </span>
+          <span className="ml-auto text-soft">
+            {position + 1} of {of}
+          </span>
+        </div>
+        <ConflictSpine page={page} />
+        {choices.length > 0 && (
+          <div className="mt-4 max-w-[560px]">
+            <h3 className="border-b border-rule pb-1 text-sm font-semibold text-soft">What each rule would choose</h3>
+            <dl>
+              {choices.map((c) => (
+                <div key={c.rule} className="flex justify-between gap-6 border-b border-rule py-1.5">
+                  <dt>
+                    {c.rule} {c.isCurrent && <span className="text-soft">(the rule today)</span>}
+                  </dt>
+                  <dd className={c.chooses ? 'text-right' : 'text-conflict'}>
+                    {c.chooses ? c.chooses.map((v) => v || 'empty').join(', ') : 'conflict'}
+                  </dd>
+                </div>
+              ))}
+            </dl>
+          </div>
+        )}
+      </div>
+      <div className="shrink-0 border-t border-rule px-5 py-3">
+        {decide.isError && (
+          <div className="mb-2">
+            <Notice>{decide.error.message}</Notice>
+          </div>
+        )}
+        {!mayDecide && (
+          <div className="mb-2">
+            <Notice>You may look. A steward or an administrator decides.</Notice>
+          </div>
+        )}
+        {typing ? (
+          <Typing
+            fields={conflict.fields}
+            texts={typing}
+            change={setTyping}
+            cancel={() => setTyping(null)}
+            done={() => take({ take: 'typed', side: null, texts: typing })}
+          />
+        ) : (
+          <div className="flex flex-wrap items-center gap-2">
+            {answers.map((a, i) => (
+              <Button
+                key={a.key}
+                primary={i === 0}
+                keyHint={a.key}
+                disabled={!mayDecide || decide.isPending}
+                onClick={() => take(a.decision)}
+              >
+                {a.name}
+              </Button>
+            ))}
+            {!conflict.isRemoval && (
+              <Button
+                keyHint="e"
+                disabled={!mayDecide}
+                onClick={() => setTyping(conflict.fields.map((_, i) => conflict.competing[0]?.values?.[i] ?? ''))}
+              >
+                Type another
+              </Button>
+            )}
+            <span className="ml-auto flex items-center gap-2 text-soft">
+              next <Key>j</Key> before <Key>k</Key> keys <Key>?</Key>
+            </span>
+          </div>
+        )}
+      </div>
+    </section>
+  );
+}
+
+/** What a person can answer, in the order of the keys. */
+function answersTo({ conflict, record }: ConflictPage): Choice[] {
+  if (conflict.isRemoval)
+    return [
+      { key: '1', name: 'Remove it elsewhere too', decision: { take: 'removeElsewhere', side: null, texts: null } },
+      { key: '2', name: 'Create it again', decision: { take: 'createAgain', side: null, texts: null } },
+      { key: '3', name: 'Stop following it there', decision: { take: 'forgetLink', side: null, texts: null } },
+    ];
+  return [
+    ...conflict.competing.map((c, i) => ({
+      key: String(i + 1),
+      name: c.side === null ? 'Take what was decided' : `Take ${record.sides[c.side]?.name}'s`,
+      decision: { take: 'side', side: c.side, texts: null },
+    })),
+    { key: '0', name: 'Keep the one before', decision: { take: 'before', side: null, texts: null } },
+  ];
+}
+
+function ConflictSpine({ page: { conflict, record } }: { page: ConflictPage }) {
+  return (
+    <Spine
+      caption={`${conflict.title}: the competing values`}
+      labelled
+      sides={record.sides.map((side) => {
+        const member = record.members[side.index];
+        return { side, below: member?.id ? `${side.collection} / ${member.id}` : 'removed there' };
+      })}
+      title="Agreed record"
+      titleBelow="before this change"
+      rows={record.fields.map((f) => {
+        const at = conflict.isRemoval ? -1 : conflict.fields.indexOf(f.name);
+        return {
+          key: f.name,
+          label: at >= 0 ? <strong className="font-semibold">≠ {f.name}</strong> : f.name,
+          group: f.group,
+          tone: at >= 0 ? ('conflict' as const) : undefined,
+          spine: f.agreed?.value || <span className="text-soft">empty</span>,
+          spineBeside: at >= 0 && at === 0 ? <Key>0</Key> : undefined,
+          spineBelow:
+            at >= 0 && f.agreed ? (
+              <>
+                agreed <When at={f.agreed.at} />
+                {f.agreed.side !== null && `, from ${record.sides[f.agreed.side]?.name}`}
+              </>
+            ) : undefined,
+          cells: f.cells.map((c, s) => {
+            if (c === null) return null;
+            const index = conflict.competing.findIndex((x) => x.side === s);
+            const member = record.members[s];
+            const competes = at >= 0 && index >= 0;
+            const value = competes ? conflict.competing[index]?.values?.[at] : c.raw;
+            return {
+              main: competes ? (
+                <strong className="font-semibold">{value || 'empty'}</strong>
+              ) : (
+                (value ?? <span className="text-soft">empty</span>)
+              ),
+              below:
+                competes && at === 0 ? (
+                  <>
+                    {member?.changedBy ?? 'changed'}
+                    {member?.changedAt && <> · {clock(member.changedAt)}</>}
+                  </>
+                ) : undefined,
+              beside: competes && at === 0 ? <Key>{index + 1}</Key> : undefined,
+              gives: c.gives,
+              takes: c.takes,
+            };
+          }),
+        };
+      })}
+    />
+  );
+}
+
+function Typing(props: {
+  fields: string[];
+  texts: string[];
+  change: (t: string[]) => void;
+  cancel: () => void;
+  done: () => void;
+}) {
+  useEffect(() => document.getElementById('typed-0')?.focus(), []);
+  return (
+    <form
+      className="flex flex-wrap items-end gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        props.done();
+      }}
+      onKeyDown={(e) => e.key === 'Escape' && props.cancel()}
+    >
+      {props.fields.map((f, i) => (
+        <label key={f} className="block">
+          <span className="block text-sm text-soft">{f}</span>
+          <input
+            id={`typed-${i}`}
+            value={props.texts[i]}
+            onChange={(e) => props.change(props.texts.map((t, j) => (j === i ? e.target.value : t)))}
+            className="h-[30px] w-64 rounded border border-rule bg-sheet px-2.5"
+          />
+        </label>
+      ))}
+      <Button primary type="submit">
+        Take this
+      </Button>
+      <Button onClick={props.cancel}>Cancel</Button>
+    </form>
+  );
+}

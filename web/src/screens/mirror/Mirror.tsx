@@ -1,0 +1,210 @@
+import { useState } from 'react';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import type { MirrorPage, Session } from '../../api/client';
+import { useMirror, useStartRun } from '../../api/queries';
+import { Button } from '../../parts/Button';
+import { useKeys } from '../../parts/keys';
+import { Spine } from '../../parts/Spine';
+import { Failing, Loading, Notice } from '../../parts/States';
+import { When } from '../../parts/When';
+import { Timing } from './Timing';
+
+const STEPS = [
+  ['sides', 'Sides'],
+  ['fields', 'Fields'],
+  ['recognising', 'Recognising'],
+  ['settling', 'Settling'],
+  ['timing', 'Scope and timing'],
+] as const;
+
+/** One mirror: its steps along the top, its spine, and beside it, always, what it does in plain words. */
+export function Mirror({ session }: { session: Session }) {
+  const { key = '', step = 'fields' } = useParams();
+  const [params, setParams] = useSearchParams();
+  const sample = Math.max(1, Number(params.get('sample') ?? 1) || 1);
+  const mirror = useMirror(key, sample);
+  const start = useStartRun(key);
+  const go = useNavigate();
+  const [chosen, setChosen] = useState<string | null>(null);
+  const total = mirror.data?.sample?.of ?? 0;
+  const show = (n: number) =>
+    total > 0 && setParams({ sample: String(((n - 1 + total) % total) + 1) }, { replace: true });
+  const begin = (rehearse: boolean) => start.mutate(rehearse, { onSuccess: (r) => void go(`/runs/${r.run}`) });
+  useKeys([
+    { key: 'ArrowRight', does: 'Next sample record', act: () => show(sample + 1) },
+    { key: 'ArrowLeft', does: 'Sample record before', act: () => show(sample - 1) },
+    { key: 'r', does: 'Run now', act: () => begin(false) },
+  ]);
+  if (mirror.isPending)
+    return (
+      <div className="px-5 py-4">
+        <Loading what="the mirror" />
+      </div>
+    );
+  if (mirror.isError)
+    return (
+      <div className="px-5 py-4">
+        <Failing error={mirror.error} retry={() => void mirror.refetch()} />
+      </div>
+    );
+  const { mirror: m } = mirror.data;
+  const mayRun = session.role !== 'reader';
+  const isRunning = m.lastRun?.state === 'running';
+  return (
+    <div className="flex min-h-full">
+      <div className="min-w-0 flex-1 px-5 pt-3 pb-6">
+        <div className="flex items-center gap-3">
+          <h1 className="text-lg font-semibold">{m.name}</h1>
+          <span className="text-soft">
+            {m.state}, version {m.version}
+            {m.lastRun && (
+              <>
+                {' · '}
+                <Link to={`/runs/${m.lastRun.id}`} className="underline">
+                  {isRunning ? 'running now' : `last ${m.lastRun.rehearsal ? 'rehearsal' : 'run'} ${m.lastRun.state}`}
+                </Link>{' '}
+                {!isRunning && <When at={m.lastRun.endedAt ?? m.lastRun.startedAt} />}
+              </>
+            )}
+          </span>
+          <span className="ml-auto flex gap-2">
+            <Button onClick={() => begin(true)} disabled={!mayRun || isRunning || start.isPending}>
+              Rehearse
+            </Button>
+            <Button primary keyHint="r" onClick={() => begin(false)} disabled={!mayRun || isRunning || start.isPending}>
+              {isRunning ? 'Running…' : 'Run now'}
+            </Button>
+          </span>
+        </div>
+        <nav aria-label="Steps" className="-mx-5 mt-2 mb-3 flex gap-6 border-b border-rule px-5">
+          {STEPS.map(([id, name]) => (
+            <Link
+              key={id}
+              to={`/mirrors/${key}/${id}`}
+              aria-current={step === id ? 'step' : undefined}
+              className={`flex items-center gap-2 border-b-2 pt-1 pb-2 ${step === id ? 'border-action font-semibold' : 'border-transparent text-soft hover:text-ink'}`}
+            >
+              <span aria-hidden="true" className="size-2 rounded-full bg-action" />
+              <span className="sr-only">fine: </span>
+              {name}
+            </Link>
+          ))}
+        </nav>
+        {start.isError && <Notice>{start.error.message}</Notice>}
+        {step === 'timing' ? (
+          <Timing mirror={m} mayChange={session.role === 'administrator'} />
+        ) : (
+          <Fields page={mirror.data} step={step} chosen={chosen} choose={setChosen} show={show} />
+        )}
+      </div>
+      <PlainWords page={mirror.data} step={step} chosen={chosen} />
+    </div>
+  );
+}
+
+function Fields(props: {
+  page: MirrorPage;
+  step: string;
+  chosen: string | null;
+  choose: (name: string) => void;
+  show: (n: number) => void;
+}) {
+  const { fields, sample, mirror } = props.page;
+  const settling = props.step === 'settling';
+  return (
+    <>
+      <div className="mb-1 flex items-center gap-2 text-soft">
+        {sample ? (
+          <>
+            Sample
+            <button
+              type="button"
+              aria-label="Sample record before"
+              onClick={() => props.show(sample.position - 1)}
+              className="px-1 font-semibold text-ink"
+            >
+              ‹
+            </button>
+            <Link to={`/records/${sample.link}`} className="max-w-72 truncate font-semibold text-ink hover:underline">
+              {sample.title}
+            </Link>
+            <button
+              type="button"
+              aria-label="Next sample record"
+              onClick={() => props.show(sample.position + 1)}
+              className="px-1 font-semibold text-ink"
+            >
+              ›
+            </button>
+            {sample.position.toLocaleString()} of {sample.of.toLocaleString()}
+          </>
+        ) : (
+          <>No record yet: run or rehearse the mirror to see real values.</>
+        )}
+        <span className="ml-auto">{fields.length} fields</span>
+      </div>
+      <Spine
+        caption={`Fields of ${mirror.name}`}
+        sides={mirror.sides.map((side) => ({ side }))}
+        title="Agreed record"
+        titleBelow={settling ? 'and what settles it' : `${fields.length} fields`}
+        rows={fields.map((f) => ({
+          key: f.name,
+          group: f.group,
+          tone: props.chosen === f.name ? 'chosen' : undefined,
+          onOpen: () => props.choose(f.name),
+          spine: (
+            <button type="button" className="text-left" onClick={() => props.choose(f.name)}>
+              <span className="font-semibold">{f.name}</span>{' '}
+              <span className="text-sm text-spine-ink">{f.type === 'text' ? '' : f.type}</span>
+            </button>
+          ),
+          spineBelow: settling ? `by ${f.rule}` : f.agreed?.value || ' ',
+          cells: f.cells.map((c) =>
+            c === null
+              ? null
+              : {
+                  main: c.path,
+                  below: c.raw ?? <span className="opacity-70">empty</span>,
+                  gives: c.gives,
+                  takes: c.takes,
+                  beside: c.conversion && (
+                    <span title={`as ${c.conversion}`} className="font-serif text-action italic">
+                      ƒ<span className="sr-only"> as {c.conversion}</span>
+                    </span>
+                  ),
+                },
+          ),
+        }))}
+      />
+    </>
+  );
+}
+
+function PlainWords({ page, step, chosen }: { page: MirrorPage; step: string; chosen: string | null }) {
+  const fields = chosen ? page.fields.filter((f) => f.name === chosen) : page.fields;
+  const about = step === 'sides' || step === 'recognising' || step === 'timing';
+  return (
+    <aside
+      aria-label="In plain words"
+      className="w-[330px] shrink-0 overflow-auto border-l border-rule bg-sheet px-4 py-4"
+    >
+      <h2 className="font-semibold">In plain words</h2>
+      <ul className="mt-2 flex flex-col gap-2">
+        {page.inPlainWords.map((sentence) => (
+          <li key={sentence}>{sentence}</li>
+        ))}
+      </ul>
+      {!about || chosen ? (
+        <dl className="mt-4">
+          {fields.map((f) => (
+            <div key={f.name} className="border-t border-rule py-2">
+              <dt className="text-sm font-semibold text-soft">{f.name}</dt>
+              <dd>{f.inPlainWords}</dd>
+            </div>
+          ))}
+        </dl>
+      ) : null}
+    </aside>
+  );
+}

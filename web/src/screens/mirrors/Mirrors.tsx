@@ -1,0 +1,56 @@
+import { Link } from 'react-router';
+import { useMirrors } from '../../api/queries';
+import { Empty, Failing, Loading } from '../../parts/States';
+import { SystemTile } from '../../parts/SystemTile';
+import { When } from '../../parts/When';
+
+export function Mirrors() {
+  const mirrors = useMirrors();
+  return (
+    <div className="mx-auto max-w-[1200px] px-5 py-4">
+      <h1 className="mb-2 text-lg font-semibold">Mirrors</h1>
+      {mirrors.isPending && <Loading what="the mirrors" />}
+      {mirrors.isError && <Failing error={mirrors.error} retry={() => void mirrors.refetch()} />}
+      {mirrors.data?.length === 0 && (
+        <Empty title="No mirror yet.">A mirror keeps one record type the same in two or more systems.</Empty>
+      )}
+      {mirrors.data?.map((m) => (
+        <Link
+          key={m.key}
+          to={`/mirrors/${m.key}`}
+          className="grid grid-cols-[minmax(160px,1fr)_minmax(320px,2fr)_110px_110px_130px] items-center gap-4 border-t border-rule bg-sheet px-3 py-3 last:border-b hover:brightness-[0.98]"
+        >
+          <span>
+            <span className="block font-semibold">{m.name}</span>
+            <span className="text-sm text-soft">
+              {m.state}, version {m.version}
+            </span>
+          </span>
+          <span className="flex flex-wrap items-center gap-x-5 gap-y-1">
+            {m.sides.map((s) => (
+              <span key={s.index} className="flex items-center gap-2">
+                <SystemTile of={s} />
+                <span>
+                  {s.name} <span className="text-sm text-soft">{s.collection}</span>
+                </span>
+              </span>
+            ))}
+          </span>
+          <span className="text-right">{m.fields} fields</span>
+          <span className="text-right">{m.records.toLocaleString()} records</span>
+          <span className="text-right text-soft">
+            {m.lastRun ? (
+              m.lastRun.state === 'running' ? (
+                'running'
+              ) : (
+                <When at={m.lastRun.endedAt ?? m.lastRun.startedAt} />
+              )
+            ) : (
+              'never run'
+            )}
+          </span>
+        </Link>
+      ))}
+    </div>
+  );
+}

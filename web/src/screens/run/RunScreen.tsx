@@ -1,0 +1,169 @@
+import { Link, useParams, useSearchParams } from 'react-router';
+import type { Run, Session } from '../../api/client';
+import { useRun, useStopRun } from '../../api/queries';
+import { Button } from '../../parts/Button';
+import { Progress } from '../../parts/Foot';
+import { Mark, type MarkName } from '../../parts/Mark';
+import { Empty, Failing, Loading, Notice } from '../../parts/States';
+import { When } from '../../parts/When';
+
+const OUTCOMES: [string, MarkName, keyof Run['counts']][] = [
+  ['Created', 'created', 'created'],
+  ['Updated', 'updated', 'updated'],
+  ['Linked', 'linked', 'linked'],
+  ['InConflict', 'inConflict', 'inConflict'],
+  ['Held', 'held', 'held'],
+  ['Refused', 'refused', 'refused'],
+];
+
+/** One run: how far it is while it goes on, and what it did, record by record. */
+export function RunScreen({ session }: { session: Session }) {
+  const id = Number(useParams().id);
+  const [params, setParams] = useSearchParams();
+  const outcome = params.get('outcome');
+  const run = useRun(id, outcome);
+  const stop = useStopRun();
+  if (run.isPending)
+    return (
+      <div className="px-5 py-4">
+        <Loading what="the run" />
+      </div>
+    );
+  if (run.isError)
+    return (
+      <div className="px-5 py-4">
+        <Failing error={run.error} retry={() => void run.refetch()} />
+      </div>
+    );
+  const { run: r, records, total } = run.data;
+  const isQuiet = r.state === 'finished' && !r.rehearsal && r.counts.written === 0;
+  return (
+    <div className="mx-auto max-w-[1100px] px-5 py-4">
+      <div className="flex items-center gap-3">
+        <h1 className="text-lg font-semibold">
+          <Link to={`/mirrors/${r.mirror}`} className="hover:underline">
+            {r.mirrorName}
+          </Link>
+          , {r.rehearsal ? 'rehearsal' : 'run'} {r.id}
+        </h1>
+        <span className="text-soft">
+          begun <When at={r.startedAt} /> by {r.startedBy}
+          {r.endedAt && <>, {took(r)}</>}
+        </span>
+        {r.state === 'running' && (
+          <Button
+            className="ml-auto"
+            onClick={() => stop.mutate(r.id)}
+            disabled={session.role === 'reader' || stop.isPending}
+          >
+            {stop.isSuccess ? 'Stopping…' : 'Stop'}
+          </Button>
+        )}
+      </div>
+      <div aria-live="polite" className="mt-3 border-y border-rule bg-sheet px-4 py-3">
+        {r.state === 'running' ? (
+          <div className="flex items-center gap-3">
+            <strong className="font-semibold text-action">{capital(r.stage ?? 'starting')}</strong>
+            <Progress run={r} wide />
+          </div>
+        ) : r.state === 'finished' ? (
+          <p>
+            <strong className="font-semibold">
+              {isQuiet
+                ? 'Nothing to write.'
+                : r.rehearsal
+                  ? `Would write ${r.counts.planned.toLocaleString()} times; wrote nothing.`
+                  : `Wrote ${r.counts.written.toLocaleString()} times.`}
+            </strong>{' '}
+            {r.counts.read.toLocaleString()} records read, {r.counts.unchanged.toLocaleString()} unchanged.
+            {isQuiet && ' Every side holds what is agreed.'}
+          </p>
+        ) : (
+          <p>
+            <strong className={`font-semibold ${r.state === 'failed' ? 'text-refused' : 'text-held'}`}>
+              {capital(r.state)}.
+            </strong>{' '}
+            {r.reason}
+          </p>
+        )}
+      </div>
+      {stop.isError && <Notice>{stop.error.message}</Notice>}
+      <div className="mt-4 flex gap-1" role="group" aria-label="Show">
+        <Filter
+          on={outcome === null}
+          name={<>All</>}
+          count={total}
+          set={() => setParams({})}
+          hidden={outcome !== null}
+        />
+        {OUTCOMES.filter(([o, , key]) => r.counts[key] > 0 || outcome === o).map(([o, mark, key]) => (
+          <Filter
+            key={o}
+            on={outcome === o}
+            name={<Mark of={mark} word />}
+            count={r.counts[key]}
+            set={() => setParams(outcome === o ? {} : { outcome: o })}
+          />
+        ))}
+      </div>
+      {records.length === 0 ? (
+        <div className="mt-2">
+          <Empty
+            title={
+              r.rehearsal
+                ? 'A rehearsal keeps no list of records yet.'
+                : r.state === 'running'
+                  ? 'Nothing decided yet.'
+                  : 'No record was touched.'
+            }
+          >
+            {r.state === 'running'
+              ? 'Records appear here as they are decided.'
+              : 'Records that a run links, creates, updates, holds or finds in conflict are listed here.'}
+          </Empty>
+        </div>
+      ) : (
+        <ul className="mt-2 border-t border-rule bg-sheet">
+          {records.map((x) => (
+            <li
+              key={x.link}
+              className="grid grid-cols-[120px_minmax(0,1fr)_minmax(0,1fr)] border-b border-rule px-2 py-[7px]"
+            >
+              <Mark of={OUTCOMES.find(([o]) => o === x.outcome)?.[1] ?? 'unchanged'} word />
+              <Link to={`/records/${x.link}`} className="truncate font-semibold hover:underline">
+                {x.title}
+              </Link>
+              <span className="truncate text-soft">{x.fields.join(', ')}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {total > records.length && (
+        <p className="mt-2 text-soft">
+          The first {records.length} of {total.toLocaleString()} are shown.
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Filter(props: { on: boolean; name: React.ReactNode; count: number; set: () => void; hidden?: boolean }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={props.on}
+      onClick={props.set}
+      className={`flex items-center gap-2 rounded border px-2.5 py-1 ${props.on ? 'border-rule bg-sheet font-semibold' : 'border-transparent hover:bg-sheet'}`}
+    >
+      {props.name}
+      {!props.hidden && <span className="font-semibold">{props.count.toLocaleString()}</span>}
+    </button>
+  );
+}
+
+function took(r: Run) {
+  const seconds = (new Date(r.endedAt!).getTime() - new Date(r.startedAt).getTime()) / 1000;
+  return seconds < 90 ? `took ${seconds.toFixed(1)} s` : `took ${Math.round(seconds / 60)} min`;
+}
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
