@@ -130,11 +130,13 @@ build_programs() {
   mv "$begun" "$stamp"
 }
 
+# `npm install`, not `npm ci`: the lock file leaves out optional packages of other platforms that a registry does not serve, and
+# `ci` takes that for a contradiction. Versions come from the lock file either way.
 need_node_modules() {
   local stamp="$HERE/web/node_modules/.installed"
   [ -f "$stamp" ] && [ ! "$HERE/web/package-lock.json" -nt "$stamp" ] && return
   say "Installing the web packages…"
-  run_logged "$HERE/.local/npm.log" "Installing the web packages" npm --prefix "$HERE/web" ci --no-audit --no-fund --loglevel=error
+  run_logged "$HERE/.local/npm.log" "Installing the web packages" npm --prefix "$HERE/web" install --no-audit --no-fund --loglevel=error
   touch "$stamp"
 }
 

@@ -4,7 +4,12 @@ import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { outDir: '../src/UprightMirror.Web/wwwroot', emptyOutDir: true, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: '../src/UprightMirror.Web/wwwroot',
+    emptyOutDir: true,
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 900,
+  },
   server: { proxy: { '/api': 'http://127.0.0.1:5080' } },
   test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'] },
 });

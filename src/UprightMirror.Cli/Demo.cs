@@ -41,7 +41,7 @@ internal static class Demo
             new AgreedFieldDefinition("Country", FieldType.Text,
                 [new SideField("address.country", true, true, CountryNames), new SideField("CountryCode", true, true, CountryCodes)], "rank", ["ballast"], EmptyTravels: false),
             new AgreedFieldDefinition("Payment terms", FieldType.Text,
-                [new SideField("paymentTerms", false, true, TermsWords), new SideField("PaymentTermsCode", true, false, TermsCodes)], "rank"),
+                [new SideField("paymentTerms", false, true, TermsWords), new SideField("PaymentTermsCode", true, false, TermsCodes)], "rank", EmptyTravels: false),
             new AgreedFieldDefinition("VAT number", FieldType.Text,
                 [new SideField("vatNumber", true, true, AsIs), new SideField("TaxRegistrationNo", true, true, AsIs)], "fullest", EmptyTravels: false),
             new AgreedFieldDefinition("Credit limit", FieldType.Number, [null, new SideField("CreditLimit", true, false, AsIs)], "rank"),

@@ -48,17 +48,18 @@ public static class PlainWords
         sentences.Add($"When the {what} changes in {Join(givers.Select(s => names[s]), "or")}, {gets}{Forms(takers)}.");
         if (givers.Count > 1)
         {
+            var changed = givers.Count == 2 ? "If both changed it" : "If several changed it";
             sentences.Add(rules.Fields[field].Rule switch
             {
-                Ask => "If several changed it, a person is asked.",
-                ByRank rank => $"If several changed it, {names[rank.Rank.First(givers.Contains)]} counts.",
-                Latest => "If several changed it, the latest change counts.",
+                Ask => $"{changed}, a person is asked.",
+                ByRank rank => $"{changed}, {names[rank.Rank.First(givers.Contains)]} counts.",
+                Latest => $"{changed}, the latest change counts.",
                 FurthestAlong => "Whoever wrote last, it never goes back.",
-                Fullest => "If several changed it, the fullest value counts.",
-                GreatestOrLeast { IsGreatest: true } => "If several changed it, the greatest counts.",
-                GreatestOrLeast => "If several changed it, the least counts.",
-                AllOfThem => "If several changed it, all that any of them says is kept.",
-                var other => $"If several changed it, it is settled by {other.Words}.",
+                Fullest => $"{changed}, the fullest value counts.",
+                GreatestOrLeast { IsGreatest: true } => $"{changed}, the greatest counts.",
+                GreatestOrLeast => $"{changed}, the least counts.",
+                AllOfThem => $"{changed}, all that any of them says is kept.",
+                var other => $"{changed}, it is settled by {other.Words}.",
             });
         }
 

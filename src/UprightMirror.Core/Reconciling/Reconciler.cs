@@ -162,7 +162,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             .Select(s => new Candidate(s, this.ShadowOf(s, unit)!.Value, null)).ToImmutableArray();
         if (known.IsEmpty)
         {
-            this.Meet(unit, [.. unit.Givers.Where(s => record.Sides[s].Now is not null).Select(s => this.CandidateOf(s, unit, [.. unit.Fields.Select(_ => Value.Empty)]))]);
+            this.MeetFirst(unit);
             return;
         }
 
@@ -270,13 +270,30 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
         this.Meet(unit, settled.IsEmpty || met.Count == 0 ? joining : joining.Add(settled));
     }
 
-    private void Meet(ReconcileRules.Unit unit, ImmutableArray<Candidate> candidates)
+    /// <summary>
+    /// Nothing was ever agreed. Until a side that gives the unit has the record, nothing is. Where emptying does not travel and
+    /// the sides that give it are empty, what a side that only takes it says is kept, until somebody gives something.
+    /// </summary>
+    private void MeetFirst(ReconcileRules.Unit unit)
     {
-        if (unit.Givers.IsEmpty)
+        ImmutableArray<Value> nothing = [.. unit.Fields.Select(_ => Value.Empty)];
+        var giving = unit.Givers.Where(s => record.Sides[s].Now is not null).Select(s => this.CandidateOf(s, unit, nothing)).ToImmutableArray();
+        if (giving.IsEmpty)
         {
             return;
         }
 
+        var taking = giving.All(c => c.IsEmpty) && unit.Fields.All(f => !rules.Fields[f].EmptyTravels)
+            ? Enumerable.Range(0, record.Sides.Length)
+                .Where(s => record.Sides[s].Now is not null && !unit.Givers.Contains(s) && unit.Fields.All(f => rules.Sides[s].Takes[f]))
+                .Select(s => new Candidate(s, [.. unit.Fields.Select(f => record.Sides[s].Now![f])], record.Sides[s].ChangedAt))
+                .ToImmutableArray()
+            : [];
+        this.Meet(unit, taking.Any(c => !c.IsEmpty) ? taking : giving);
+    }
+
+    private void Meet(ReconcileRules.Unit unit, ImmutableArray<Candidate> candidates)
+    {
         var verdict = Met(unit, candidates, rules.SideNames);
         if (verdict.IsConflict)
         {

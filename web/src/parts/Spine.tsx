@@ -50,7 +50,7 @@ export function Spine(props: {
 }) {
   const { sides, rows, labelled = false } = props;
   const left = Math.max(1, Math.floor(sides.length / 2));
-  const columns = `${labelled ? 'minmax(104px, 150px) ' : ''}repeat(${left}, minmax(150px, 1fr)) minmax(170px, 0.95fr) repeat(${sides.length - left}, minmax(150px, 1fr))`;
+  const columns = `${labelled ? 'minmax(96px, 122px) ' : ''}repeat(${left}, minmax(150px, 1fr)) minmax(170px, 0.95fr) repeat(${sides.length - left}, minmax(150px, 1fr))`;
   const scroller = useRef<HTMLDivElement>(null);
   const isLong = rows.length > VIRTUAL_FROM;
   const virtual = useVirtualizer({
@@ -144,7 +144,7 @@ function Row(props: {
       {props.labelled && (
         <div
           role="rowheader"
-          className={`min-w-0 py-[7px] pr-2 pl-1 ${row.tone === 'conflict' ? 'bg-conflict-tint text-conflict' : 'text-soft'}`}
+          className={`relative min-w-0 py-[7px] pr-2 ${grouped ? 'pl-5' : 'pl-1'} ${row.tone === 'conflict' ? 'bg-conflict-tint text-conflict' : 'text-soft'}`}
         >
           <GroupLine part={grouped} name={row.group} />
           {row.label}
@@ -155,8 +155,9 @@ function Row(props: {
       ))}
       <div
         role="cell"
-        className={`min-w-0 px-2.5 py-[7px] ${row.tone === 'conflict' ? 'bg-conflict-tint' : 'bg-spine'}`}
+        className={`relative min-w-0 py-[7px] pr-2.5 ${grouped && !props.labelled ? 'pl-5' : 'pl-2.5'} ${row.tone === 'conflict' ? 'bg-conflict-tint' : row.tone === 'chosen' ? 'bg-spine shadow-[inset_3px_0_0_var(--spine-ink)]' : 'bg-spine'}`}
       >
+        {!props.labelled && <GroupLine part={grouped} name={row.group} />}
         <div className="flex items-start justify-between gap-2">
           <div className="min-w-0 break-words">{row.spine}</div>
           {row.spineBeside}
@@ -184,7 +185,7 @@ function SideCell({
   const flow = cell && <Flow gives={cell.gives} takes={cell.takes} at={at} side={side.name} />;
   return (
     <div role="cell" className={`flex min-w-0 gap-1 ${tint} py-[7px] ${at === 'left' ? 'pr-1 pl-2.5' : 'pr-2.5 pl-1'}`}>
-      {at === 'right' && <span className="w-7 shrink-0 text-center">{flow}</span>}
+      {at === 'right' && <span className="flex h-5 w-7 shrink-0 items-center justify-center">{flow}</span>}
       <div className="min-w-0 flex-1">
         {cell ? (
           <>
@@ -206,7 +207,7 @@ function SideCell({
           <span className="text-soft/80">not kept here</span>
         )}
       </div>
-      {at === 'left' && <span className="w-7 shrink-0 text-center">{flow}</span>}
+      {at === 'left' && <span className="flex h-5 w-7 shrink-0 items-center justify-center">{flow}</span>}
     </div>
   );
 }
@@ -224,7 +225,7 @@ function Flow({ gives, takes, at, side }: { gives: boolean; takes: boolean; at: 
   const towards = at === 'left' ? 'M0 0v8l7-4z' : 'M7 0v8L0 4z';
   const away = at === 'left' ? 'M7 0v8L0 4z' : 'M0 0v8l7-4z';
   return (
-    <svg viewBox="0 0 16 8" className="mt-1.5 inline-block h-2 w-4 text-spine-ink" role="img" aria-label={words}>
+    <svg viewBox="0 0 16 8" className="block h-2 w-4 text-spine-ink" role="img" aria-label={words}>
       <title>{words}</title>
       {gives && takes ? (
         <>
@@ -249,13 +250,12 @@ function edge(rows: SpineRow[], i: number): 'first' | 'middle' | 'last' | null {
 /** A line that holds the rows of a field group together. */
 function GroupLine({ part, name }: { part: 'first' | 'middle' | 'last' | null; name?: string | null }) {
   if (!part) return null;
+  const shape =
+    part === 'first' ? 'top-1/2 bottom-0 border-t-2' : part === 'last' ? 'top-0 bottom-1/2 border-b-2' : 'inset-y-0';
   return (
-    <span title={`${name}: settled as one`} className="relative mr-1.5 inline-block w-2">
+    <span title={`${name}: settled as one`}>
       <span className="sr-only">{name}: </span>
-      <span
-        aria-hidden="true"
-        className={`absolute left-0 w-2 border-l-2 border-bar ${part === 'first' ? 'top-[-6px] h-[30px] border-t-2' : part === 'last' ? 'top-[-24px] h-[22px] border-b-2' : 'top-[-24px] h-[48px]'}`}
-      />
+      <span aria-hidden="true" className={`absolute left-1 w-2 border-l-2 border-bar ${shape}`} />
     </span>
   );
 }

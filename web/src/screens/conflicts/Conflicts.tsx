@@ -164,7 +164,7 @@ function Deciding({
             </Link>
           </h2>
           <span className="text-soft">
-            {record.recordType}, known since <When at={record.linkedSince} />
+            {record.recordType}, known since {clock(record.linkedSince)}
           </span>
           <span className="ml-auto text-soft">
             {position + 1} of {of}
@@ -172,9 +172,9 @@ function Deciding({
         </div>
         <ConflictSpine page={page} />
         {choices.length > 0 && (
-          <div className="mt-4 max-w-[560px]">
+          <div className="mt-4">
             <h3 className="border-b border-rule pb-1 text-sm font-semibold text-soft">What each rule would choose</h3>
-            <dl>
+            <dl className="grid grid-cols-2 gap-x-10">
               {choices.map((c) => (
                 <div key={c.rule} className="flex justify-between gap-6 border-b border-rule py-1.5">
                   <dt>

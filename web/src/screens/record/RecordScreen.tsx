@@ -4,7 +4,7 @@ import type { Field, RecordPage } from '../../api/client';
 import { useRecord } from '../../api/queries';
 import { Spine } from '../../parts/Spine';
 import { Failing, Loading } from '../../parts/States';
-import { When } from '../../parts/When';
+import { clock, When } from '../../parts/When';
 import { Timeline } from './Timeline';
 
 /** One record: what each side says, what is agreed and why, and everything that happened to it. */
@@ -32,14 +32,14 @@ export function RecordScreen() {
         <div className="mb-2 flex items-baseline gap-3">
           <h1 className="text-lg font-semibold">{r.title}</h1>
           <span className="text-soft">
-            {r.recordType}, known since <When at={r.linkedSince} />
+            {r.recordType}, known since {clock(r.linkedSince)}
             {r.waiting && ' · waits for the next run'}
           </span>
         </div>
         <RecordSpine record={r} onWhy={setWhy} why={why} />
         {asked?.agreed && <Why record={r} field={asked} close={() => setWhy(null)} />}
       </div>
-      <aside aria-label="Timeline" className="w-[370px] shrink-0 border-l border-rule bg-sheet px-4 py-4">
+      <aside aria-label="Timeline" className="w-[326px] shrink-0 border-l border-rule bg-sheet px-4 py-4">
         <h2 className="mb-2 font-semibold">Timeline</h2>
         <Timeline entries={r.timeline} sides={r.sides} />
       </aside>
