@@ -450,7 +450,8 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             "side" => NpgsqlDbType.Integer,
             "run" => NpgsqlDbType.Bigint,
             _ => NpgsqlDbType.Text,
-        }) { Value = DBNull.Value };
+        })
+        { Value = DBNull.Value };
 
     /// <summary>Executes commands as a whole or not at all.</summary>
     private async Task InBatch(IEnumerable<NpgsqlBatchCommand> commands, CancellationToken cancellation)

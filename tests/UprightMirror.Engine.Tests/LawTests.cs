@@ -12,7 +12,7 @@ namespace UprightMirror.Engine.Tests;
 /// </summary>
 public class LawTests
 {
-    private const int Histories = 1500;
+    private const int Histories = 1000;
 
     private static readonly Gen<int> Seeds = Gen.Int[0, int.MaxValue - 1];
 
@@ -81,7 +81,7 @@ public class LawTests
                 || journal.Any(j => j.Kind == JournalKind.Met && j.After!.ToJsonString().Contains(text, StringComparison.Ordinal));
             var inConflict = world.Store.OpenConflicts.Any(c => c.Link == record.Link && c.Values.Values.Any(v => v is { } values && values.Contains(typed.Value)))
                 || journal.Any(j => j.Kind == JournalKind.ConflictOpened && j.After!.ToJsonString().Contains(text, StringComparison.Ordinal) && journal.Any(d => d.Kind is JournalKind.Decided or JournalKind.ConflictClosed));
-            var metWithoutCounting = journal.Any(j => j.Kind == JournalKind.Met) && !world.Store.Journal.Any(j => j.Link == record.Link && j.Kind == JournalKind.Agreed && j.Field == typed.Path) && record.Agreed[typed.Path].Why.StartsWith("first meeting", StringComparison.Ordinal);
+            var metWithoutCounting = journal.Any(j => j.Kind == JournalKind.Met) && !world.Store.Journal.Any(j => j.Link == record.Link && j.Kind == JournalKind.Agreed && j.Field == typed.Path) && record.Agreed.GetValueOrDefault(typed.Path)?.Why.StartsWith("first meeting", StringComparison.Ordinal) == true;
             (agreed || superseded || inConflict || metWithoutCounting).ShouldBeTrue($"{typed.Value}, typed in {world.Systems[typed.Side].Name} {typed.Id}, is nowhere\n{world.Picture()}\n{string.Join('\n', journal)}");
         }
     });

@@ -75,7 +75,7 @@ public sealed class Translator
 
         if (cell.Conversion.ToSide(agreed) is not { } value)
         {
-            problem = new TranslationProblem(field, cell.Path, $"{cell.Path} has no {cell.Conversion.Words ?? "form"} for the agreed {definition.Name} {ValueJson.Quoted(agreed.Display)}.");
+            problem = new TranslationProblem(field, cell.Path, $"{cell.Path} has no {(cell.Conversion is CodeList ? "code" : "form")} for the agreed {definition.Name} {ValueJson.Quoted(agreed.Display)}.");
             return Value.Empty;
         }
 

@@ -15,12 +15,22 @@ public sealed class DemoData(NpgsqlDataSource database, TimeProvider clock)
 
     private static readonly Dictionary<string, string> CountryNames = new()
     {
-        ["GB"] = "United Kingdom", ["IE"] = "Ireland", ["NL"] = "Netherlands", ["NO"] = "Norway", ["DE"] = "Germany", ["NZ"] = "New Zealand",
+        ["GB"] = "United Kingdom",
+        ["IE"] = "Ireland",
+        ["NL"] = "Netherlands",
+        ["NO"] = "Norway",
+        ["DE"] = "Germany",
+        ["NZ"] = "New Zealand",
     };
 
     public static readonly IReadOnlyDictionary<string, string> CountryCodes = new Dictionary<string, string>
     {
-        ["GB"] = "GBR", ["IE"] = "IRL", ["NL"] = "NLD", ["NO"] = "NOR", ["DE"] = "DEU", ["NZ"] = "NZL",
+        ["GB"] = "GBR",
+        ["IE"] = "IRL",
+        ["NL"] = "NLD",
+        ["NO"] = "NOR",
+        ["DE"] = "DEU",
+        ["NZ"] = "NZL",
     };
 
     /// <summary>Makes what is missing. Data that is there stays, so that a restart keeps what people did.</summary>

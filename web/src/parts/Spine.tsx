@@ -204,7 +204,7 @@ function SideCell({
             {cell.below && <div className="text-sm break-words text-soft">{cell.below}</div>}
           </>
         ) : (
-          <span className="text-soft/80">not kept here</span>
+          <span className="text-soft">not kept here</span>
         )}
       </div>
       {at === 'left' && <span className="flex h-5 w-7 shrink-0 items-center justify-center">{flow}</span>}

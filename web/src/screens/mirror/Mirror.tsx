@@ -165,7 +165,7 @@ function Fields(props: {
               ? null
               : {
                   main: c.path,
-                  below: c.raw ?? <span className="opacity-70">empty</span>,
+                  below: c.raw ?? <span className="text-soft">empty</span>,
                   gives: c.gives,
                   takes: c.takes,
                   beside: c.conversion && (

@@ -56,7 +56,7 @@ export function Runs() {
                 </td>
                 <td className="text-soft">{r.startedBy}</td>
                 {COLUMNS.map(([mark, key]) => (
-                  <td key={mark} className={`text-right ${r.counts[key] === 0 ? 'text-soft/70' : ''}`}>
+                  <td key={mark} className={`text-right ${r.counts[key] === 0 ? 'text-soft' : ''}`}>
                     {r.counts[key].toLocaleString()}
                   </td>
                 ))}

@@ -1,0 +1,77 @@
+using BenchmarkDotNet.Attributes;
+using BenchmarkDotNet.Columns;
+using BenchmarkDotNet.Configs;
+using BenchmarkDotNet.Jobs;
+using BenchmarkDotNet.Loggers;
+using BenchmarkDotNet.Running;
+using BenchmarkDotNet.Toolchains.InProcess.Emit;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Values;
+
+// Prints one line a figure, beside its limit.
+var config = ManualConfig.CreateEmpty()
+    .AddJob(Job.Default.WithToolchain(InProcessEmitToolchain.Instance).WithWarmupCount(3).WithIterationCount(8))
+    .AddDiagnoser(BenchmarkDotNet.Diagnosers.MemoryDiagnoser.Default)
+    .AddColumnProvider(DefaultColumnProviders.Instance)
+    .AddLogger(NullLogger.Instance);
+var summary = BenchmarkRunner.Run<ReconcileBenchmark>(config);
+foreach (var report in summary.Reports)
+{
+    var nanoseconds = report.ResultStatistics!.Median / ReconcileBenchmark.Records;
+    var bytes = (report.GcStats.GetBytesAllocatedPerOperation(report.BenchmarkCase) ?? 0) / (double)ReconcileBenchmark.Records;
+    Console.WriteLine(report.BenchmarkCase.Descriptor.WorkloadMethod.Name switch
+    {
+        nameof(ReconcileBenchmark.OneInAHundredChanged) => $"reconcile, 12 fields, 3 sides, 1 % changed: {1e9 / nanoseconds:N0} records a second on one core (limit: at least 300,000)",
+        _ => $"reconcile, an unchanged record: {bytes:0.0} bytes allocated (limit: one small allocation)",
+    });
+}
+
+return summary.Reports.Length == 2 && summary.Reports.All(r => r.Success) ? 0 : 1;
+
+/// <summary>Reconciling 10,000 records of 12 fields and 3 sides on one core.</summary>
+public class ReconcileBenchmark
+{
+    public const int Records = 10_000;
+    private const int Fields = 12;
+    private const int Sides = 3;
+
+    private ReconcileRules rules = null!;
+    private RecordState[] unchanged = null!;
+    private RecordState[] changed = null!;
+
+    [GlobalSetup]
+    public void Prepare()
+    {
+        this.rules = new ReconcileRules(
+            [.. Enumerable.Range(0, Fields).Select(f => new FieldRules($"f{f}", FieldType.Text, f % 2 == 0 ? new Ask([0, 1, 2]) : new Latest([0, 1, 2]), new ByRank([0, 1, 2])))],
+            [.. Enumerable.Range(0, Sides).Select(s => new SideRules($"s{s}", [.. Enumerable.Repeat(true, Fields)], [.. Enumerable.Repeat(true, Fields)], [.. Enumerable.Repeat(Drift.PutBack, Fields)]))]);
+        this.unchanged = [.. Enumerable.Range(0, Records).Select(r => Make(r, false))];
+        this.changed = [.. Enumerable.Range(0, Records).Select(r => Make(r, r % 100 == 0))];
+    }
+
+    [Benchmark]
+    public int OneInAHundredChanged() => this.Reconcile(this.changed);
+
+    [Benchmark]
+    public int NoneChanged() => this.Reconcile(this.unchanged);
+
+    private int Reconcile(RecordState[] records)
+    {
+        var writes = 0;
+        foreach (var record in records)
+        {
+            writes += Reconciler.Reconcile(this.rules, record).Writes.Length;
+        }
+
+        return writes;
+    }
+
+    /// <summary>Every value is an object of its own, as records read from a database are.</summary>
+    private static RecordState Make(int record, bool isChanged)
+    {
+        Value[] Values(string also = "") => [.. Enumerable.Range(0, Fields).Select(f => Value.Text($"value {f} of record {record}{(f == record % Fields ? also : "")}"))];
+        return new RecordState(
+            [.. Values().Select(v => new AgreedField(v, 0, null))],
+            [new SideState(Values(isChanged ? " new" : ""), Values()), new SideState(Values(), Values()), new SideState(Values(), Values())]);
+    }
+}

@@ -1,0 +1,72 @@
+import { expect, type Page } from '@playwright/test';
+
+/** What the tests know of the processes that run: the product's address, and the demo world's. */
+export const DEMO = process.env.UPRIGHT_DEMO!;
+
+export type Organisation = { id: string; name: string; email: string; phoneMain: string | null; address: { street: string | null } };
+export type Customer = { CustomerNo: string; CustomerName: string; EMail: string; TelephoneNo: string | null; Street: string | null };
+
+export async function signIn(page: Page, email = 'maren@saltmarsh.example', password = 'tide-and-timber') {
+  await page.goto('/');
+  await page.getByLabel('E-mail').fill(email);
+  await page.getByLabel('Password').fill(password);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('navigation', { name: 'Main' })).toBeVisible();
+}
+
+/** Runs the mirror from its page and waits until the run's own page says how it ended. */
+export async function runNow(page: Page) {
+  await page.goto('/mirrors/customers');
+  await page.getByRole('button', { name: 'Run now' }).click();
+  await expect(page).toHaveURL(/\/runs\/\d+/);
+  await expect(page.getByText(/records read/)).toBeVisible({ timeout: 80_000 });
+}
+
+/** What the CRM holds, over its own API. */
+export async function organisations(): Promise<Organisation[]> {
+  const form = new URLSearchParams({ grant_type: 'client_credentials', client_id: 'upright-mirror', client_secret: 'slip-4417-demo' });
+  const token = (await (await fetch(`${DEMO}/slipway/oauth/token`, { method: 'POST', body: form })).json()).access_token;
+  const all: Organisation[] = [];
+  for (let cursor: string | null = ''; cursor !== null; ) {
+    const page = await (
+      await fetch(`${DEMO}/slipway/api/organisations${cursor ? `?cursor=${encodeURIComponent(cursor)}` : ''}`, { headers: { authorization: `Bearer ${token}` } })
+    ).json();
+    all.push(...page.items);
+    cursor = page.nextCursor ?? null;
+  }
+  return all;
+}
+
+/** What the ERP holds, over its own service. */
+export async function customers(): Promise<Customer[]> {
+  const authorization = `Basic ${btoa('UPRIGHT-SVC:ballast-demo-20931')}`;
+  const all: Customer[] = [];
+  for (let next: string | undefined = `${DEMO}/ballast/odata/Customers`; next; ) {
+    const page: { value: Customer[]; '@odata.nextLink'?: string } = await (await fetch(next, { headers: { authorization } })).json();
+    all.push(...page.value);
+    next = page['@odata.nextLink'];
+  }
+  return all;
+}
+
+/** A record that both systems hold, with its ids in each. */
+export async function shared(page: Page, nth: number): Promise<{ link: string; title: string; slipway: string; ballast: string }> {
+  const list = await (await page.request.get('/api/records?count=200')).json();
+  const row = list.rows.filter((r: { ids: (string | null)[] }) => r.ids.every(Boolean))[nth];
+  return { link: row.link, title: row.title, slipway: row.ids[0], ballast: row.ids[1] };
+}
+
+/** Edits one field on a system's own page, as its own staff does. */
+export async function editInSlipway(page: Page, id: string, label: string, value: string) {
+  await page.goto(`${DEMO}/slipway/organisations/${id}`);
+  await page.getByLabel(label).fill(value);
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText('Saved.')).toBeVisible();
+}
+
+export async function editInBallast(page: Page, id: string, label: string, value: string) {
+  await page.goto(`${DEMO}/ballast/customers/${id}`);
+  await page.getByLabel(label, { exact: true }).fill(value);
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText('Saved.')).toBeVisible();
+}
