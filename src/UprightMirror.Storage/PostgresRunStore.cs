@@ -19,7 +19,8 @@ public sealed class RunStopped : OperationCanceledException;
 /// </summary>
 public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 {
-    private const int LockSpace = 5317;
+    /// <summary>The first half of the key of a mirror's advisory lock; the second is the mirror's id.</summary>
+    internal const int LockSpace = 5317;
 
     private readonly NpgsqlDataSource database;
     private readonly NpgsqlConnection connection;

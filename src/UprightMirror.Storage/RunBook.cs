@@ -32,6 +32,26 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         return (long)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
+    /// <summary>Ends, in the list, runs whose process is gone: a run that goes on holds its mirror's lock. Returns how many.</summary>
+    public async Task<int> EndDead(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            with ended as (
+                update run set state = 'failed', ended_at = @now, stage = null,
+                    reason = 'The process that ran it ended in the middle. What it had done stays; the next run goes on from there.'
+                where state = 'running' and not exists (
+                    select from pg_locks where locktype = 'advisory' and granted and classid = @space and objid = run.mirror_id::oid
+                        and database = (select oid from pg_database where datname = current_database()))
+                returning id
+            )
+            select count(*)::int, pg_notify('upright', 'ended') from ended having count(*) > 0
+            """);
+        command.Parameters.AddWithValue("space", (uint)PostgresRunStore.LockSpace);
+        command.Parameters[^1].NpgsqlDbType = NpgsqlDbType.Oid;
+        command.Parameters.AddWithValue("now", clock.GetUtcNow());
+        return await command.ExecuteScalarAsync(cancellation) is int ended ? ended : 0;
+    }
+
     public async Task End(long id, string state, RunCounts? counts, string? reason, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("""

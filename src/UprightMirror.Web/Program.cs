@@ -33,6 +33,7 @@ builder.Services.AddSingleton<IRunSessions, RunSessions>();
 builder.Services.AddSingleton<ISystems>(s => new Systems(s.GetRequiredService<IConnections>(), new SocketsHttpHandler { AllowAutoRedirect = false, PooledConnectionLifetime = TimeSpan.FromMinutes(5) }, s.GetRequiredService<TimeProvider>()));
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
+builder.Services.AddHostedService<DeadRuns>();
 builder.Services.AddSigningIn();
 builder.Services.AddOpenApi("v1", api => api.AddDocumentTransformer((document, _, _) =>
 {

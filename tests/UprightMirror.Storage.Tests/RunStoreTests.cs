@@ -62,7 +62,12 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         var (mirror, first) = await this.Begin();
         var sessions = new RunSessions(database.Source, new RunBook(database.Source, TimeProvider.System), TimeProvider.System);
         (await sessions.Begin(mirror, false, "another", CancellationToken.None)).ShouldBeNull();
+        var book = new RunBook(database.Source, TimeProvider.System);
+        await book.EndDead(CancellationToken.None);
+        (await book.Find(first.Store.RunId, CancellationToken.None))!.State.ShouldBe("running");
         await first.DisposeAsync();
+        (await book.EndDead(CancellationToken.None)).ShouldBeGreaterThanOrEqualTo(1);
+        (await book.Find(first.Store.RunId, CancellationToken.None))!.State.ShouldBe("failed");
         await using var second = await sessions.Begin(mirror, false, "another", CancellationToken.None);
         second.ShouldNotBeNull();
         (await new RunBook(database.Source, TimeProvider.System).List(mirror.Id, null, 10, CancellationToken.None)).Select(r => r.State).ShouldBe(["running", "failed"]);

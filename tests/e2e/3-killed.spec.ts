@@ -4,6 +4,7 @@ import { expect, test } from '@playwright/test';
 import { customers, DEMO, organisations, runNow, signIn } from './world';
 
 test('killed in the middle of a run, started again and run: nothing twice, nothing lost', async ({ page }) => {
+  test.setTimeout(240_000);
   await signIn(page);
   const before = await organisations();
   for (const [n, organisation] of before.entries())
@@ -40,7 +41,7 @@ test('killed in the middle of a run, started again and run: nothing twice, nothi
   await startAgain();
   await runNow(page);
   await page.goto(`/runs/${id}`);
-  await expect(page.getByText('The process that ran it ended in the middle.')).toBeVisible();
+  await expect(page.getByRole('main').getByText('The process that ran it ended in the middle.')).toBeVisible();
   await runNow(page);
   await expect(page.getByText('Nothing to write.')).toBeVisible();
 

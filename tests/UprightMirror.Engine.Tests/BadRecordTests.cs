@@ -1,0 +1,161 @@
+using System.Collections.Immutable;
+using UprightMirror.Connectors;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+using UprightMirror.Engine.Tests.Simulation;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine.Tests;
+
+/// <summary>One bad record never stops the others, and a system that fails never loses what was done before.</summary>
+public class BadRecordTests
+{
+    private static readonly MirrorDefinition Mirror = new(
+        "customers", "Customers", "customer",
+        [new SideDefinition("crm", "organisations"), new SideDefinition("erp", "Customers")],
+        [
+            new AgreedFieldDefinition("Name", FieldType.Text, [new SideField("Name", true, true, new AsItStands()), new SideField("Name", true, true, new AsItStands())]),
+            new AgreedFieldDefinition("E-mail", FieldType.Email, [new SideField("Mail", true, true, new AsItStands()), new SideField("Mail", true, true, new AsItStands())]),
+            new AgreedFieldDefinition("Since", FieldType.Date, [new SideField("Since", true, true, new AsItStands()), new SideField("Since", true, true, new AsItStands())]),
+        ],
+        [new RecognisingRule("E-mail")],
+        "Name");
+
+    private readonly MemorySystem crm = new("Slipway CRM", new Random(1), false);
+    private readonly MemorySystem erp = new("Ballast ERP", new Random(2), false);
+    private readonly MemoryStore store = new();
+
+    private Task<RunEnd> Run(ISystemConnector? instead = null)
+    {
+        this.crm.Tick(TimeSpan.FromMinutes(1));
+        this.erp.Tick(TimeSpan.FromMinutes(1));
+        var required = new CatalogueCollection("Customers", ImmutableDictionary<string, CatalogueField>.Empty.Add("Name", new CatalogueField("Name", "string", true, false, 20)));
+        return new MirrorRun(new MirrorContext(Mirror, [this.crm, instead ?? this.erp], [required, required], this.store, TimeProvider.System)).Execute(false, CancellationToken.None);
+    }
+
+    private static RawFields Customer(string? name, string mail, string since = "2026-03-01") =>
+        RawFields.Of([KeyValuePair.Create("Name", Value.Text(name)), KeyValuePair.Create("Mail", Value.Text(mail)), KeyValuePair.Create("Since", Value.Text(since))]);
+
+    [Fact]
+    public async Task A_record_that_can_not_be_read_is_held_with_its_system_record_and_field_and_the_others_go_on()
+    {
+        var bad = this.crm.Add(Customer("Brae Hire", "office@brae.example", "the first of March"));
+        var nameless = this.crm.Add(Customer(null, "post@nobody.example"));
+        this.crm.Add(Customer("Tern Point", "post@tern.example"));
+
+        var end = await this.Run();
+
+        end.Fault.ShouldBeNull();
+        end.Counts.Held.ShouldBe(2);
+        this.erp.Ids.Select(id => this.erp.Fields(id)["Name"].Display).ShouldBe(["Tern Point"]);
+        this.store.Holds.Select(h => h.Reason).ShouldBe([
+            $"Slipway CRM, customer {bad}: Since is \"the first of March\", which can't be read as a date (such as 2026-11-23).",
+            $"Slipway CRM, customer {nameless}: Name is empty, and the system's own description says that it never is."]);
+        (await this.Run()).Counts.Written.ShouldBe(0);
+
+        this.crm.Edit(bad, "Since", Value.Text("2026-03-01"));
+        await this.Run();
+        this.erp.Ids.Count().ShouldBe(2);
+        this.store.Holds.Select(h => h.RecordId).ShouldBe([nameless]);
+    }
+
+    [Fact]
+    public async Task A_linked_record_that_became_unreadable_keeps_what_was_agreed_and_goes_on_when_it_is_put_right()
+    {
+        var id = this.crm.Add(Customer("Tern Point", "post@tern.example"));
+        await this.Run();
+        this.crm.Edit(id, "Since", Value.Text("soon"));
+        this.crm.Edit(id, "Name", Value.Text("Tern Point Sailing"));
+        (await this.Run()).Counts.Held.ShouldBe(1);
+        this.erp.Fields(this.erp.Ids.Single())["Name"].Display.ShouldBe("Tern Point");
+
+        this.crm.Edit(id, "Since", Value.Text("2026-04-01"));
+        await this.Run();
+        this.erp.Fields(this.erp.Ids.Single())["Name"].Display.ShouldBe("Tern Point Sailing");
+        this.erp.Fields(this.erp.Ids.Single())["Since"].Display.ShouldBe("2026-04-01");
+        this.store.Holds.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_value_too_long_for_the_other_side_holds_that_write_and_says_so()
+    {
+        var id = this.crm.Add(Customer("Tern Point", "post@tern.example"));
+        await this.Run();
+        this.crm.Edit(id, "Name", Value.Text("Tern Point Sailing and Paddling Club"));
+        await this.Run();
+        this.store.Holds.Single().Reason.ShouldBe($"Ballast ERP, customer {this.erp.Ids.Single()}: Name takes 20 characters, and Name \"Tern Point Sailing and Paddling Club\" has 36.");
+        (await this.Run()).Counts.Written.ShouldBe(0);
+    }
+
+    [Fact]
+    public async Task Two_records_of_one_side_with_one_address_are_held_and_never_guessed()
+    {
+        this.erp.Add(Customer("Brae Hire", "office@brae.example"));
+        this.crm.Add(Customer("Brae Hire", "office@brae.example"));
+        this.crm.Add(Customer("Brae Tackle", "OFFICE@brae.example"));
+        await this.Run();
+        this.store.Holds.ShouldAllBe(h => h.Field == "E-mail" && h.Reason.Contains("nobody can tell which", StringComparison.Ordinal));
+        this.store.AllLinked.ShouldBeEmpty();
+        this.erp.Ids.Count().ShouldBe(1);
+    }
+
+    [Fact]
+    public async Task A_system_that_goes_down_ends_the_run_with_its_reason_and_the_next_run_goes_on_from_there()
+    {
+        for (var i = 0; i < 10; i++)
+        {
+            this.crm.Add(Customer($"Club {i}", $"c{i}@club.example"));
+        }
+
+        var end = await this.Run(new DownAfter(this.erp, 4));
+        end.Fault.ShouldBe("Ballast ERP can't be reached.");
+        this.erp.Ids.Count().ShouldBe(4);
+        (await this.Run()).Fault.ShouldBeNull();
+        this.erp.Ids.Select(id => this.erp.Fields(id)["Name"].Display).Distinct().Count().ShouldBe(10);
+        this.erp.Ids.Count().ShouldBe(10);
+    }
+
+    [Fact]
+    public async Task What_a_system_refuses_is_held_in_its_own_words_and_tried_again_when_it_changes()
+    {
+        var id = this.crm.Add(Customer("Tern Point", "post@tern.example"));
+        await this.Run(new Refusing(this.erp));
+        this.store.Holds.Single().Answer.ShouldBe("No.");
+        (await this.Run()).Counts.Written.ShouldBe(0);
+        this.crm.Edit(id, "Name", Value.Text("Tern Point Sailing"));
+        await this.Run();
+        this.erp.Fields(this.erp.Ids.Single())["Name"].Display.ShouldBe("Tern Point Sailing");
+        this.store.Holds.ShouldBeEmpty();
+    }
+
+    private abstract class Around(MemorySystem system) : ISystemConnector
+    {
+        public string Name => system.Name;
+
+        public Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => system.Describe(collection, cancellation);
+
+        public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, CancellationToken cancellation) => system.ReadChanged(collection, since, cancellation);
+
+        public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) => system.ReadOne(collection, id, cancellation);
+
+        public Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) => system.FindByReference(collection, reference, cancellation);
+
+        public abstract Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
+    }
+
+    private sealed class DownAfter(MemorySystem system, int writes) : Around(system)
+    {
+        private readonly MemorySystem system = system;
+        private int left = writes;
+
+        public override Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation) =>
+            this.left-- > 0 ? this.system.Write(collection, request, cancellation) : Task.FromResult<WriteAnswer>(new WriteAnswer.NotReached("Ballast ERP can't be reached."));
+    }
+
+    private sealed class Refusing(MemorySystem system) : Around(system)
+    {
+        public override Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation) => Task.FromResult<WriteAnswer>(new WriteAnswer.Refused("No."));
+    }
+}
