@@ -177,7 +177,7 @@ public sealed class Views(NpgsqlDataSource database)
     {
         await using var command = database.CreateCommand("""
             select count(*) filter (where kind = 'Agreed' and why like 'only %')::int,
-                count(*) filter (where kind = 'Agreed' and why not like 'only %' and why not like '%to the same%')::int,
+                count(*) filter (where kind = 'Agreed' and why not like 'only %' and why not like 'first meeting%' and why not like '%to the same%')::int,
                 count(*) filter (where kind = 'ConflictClosed' or (kind = 'Agreed' and why like '%to the same%'))::int,
                 count(*) filter (where kind = 'Decided')::int
             from journal where at > @now - interval '7 days'

@@ -15,7 +15,7 @@ public sealed record RecordPage(Guid Link, string Mirror, string MirrorName, str
 
 internal static class RecordEndpoints
 {
-    private const int MostRows = 200;
+    private const int MostRows = 1000;
     private const int MostEntries = 500;
 
     public static void MapRecords(this RouteGroupBuilder api)

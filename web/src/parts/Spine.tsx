@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useRef, type ReactNode } from 'react';
+import { Fragment, useRef, type ReactNode } from 'react';
 import type { Side } from '../api/client';
 import { SystemTile } from './SystemTile';
 
@@ -159,7 +159,7 @@ function Row(props: {
       >
         {!props.labelled && <GroupLine part={grouped} name={row.group} />}
         <div className="flex items-start justify-between gap-2">
-          <div className="min-w-0 break-words">{row.spine}</div>
+          <div className="min-w-0 break-words">{breakable(row.spine)}</div>
           {row.spineBeside}
         </div>
         {row.spineBelow && <div className="text-sm break-words text-soft">{row.spineBelow}</div>}
@@ -197,7 +197,7 @@ function SideCell({
                     <span className="sr-only">differs: </span>
                   </span>
                 )}
-                {cell.main}
+                {breakable(cell.main)}
               </span>
               {cell.beside}
             </div>
@@ -210,6 +210,17 @@ function SideCell({
       {at === 'left' && <span className="flex h-5 w-7 shrink-0 items-center justify-center">{flow}</span>}
     </div>
   );
+}
+
+/** A long address breaks where a reader would break it: after its @ and before its dots. */
+function breakable(content: ReactNode): ReactNode {
+  if (typeof content !== 'string' || !/\S{24}/.test(content)) return content;
+  return content.split(/(?<=@)|(?=\.)/).map((part, i) => (
+    <Fragment key={i}>
+      {i > 0 && <wbr />}
+      {part}
+    </Fragment>
+  ));
 }
 
 /** Whether a side gives a field (points at the spine), takes it (points away from it), both or neither. */

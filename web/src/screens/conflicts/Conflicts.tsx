@@ -231,7 +231,7 @@ function Deciding({
               </Button>
             )}
             <span className="ml-auto flex items-center gap-2 text-soft">
-              next <Key>j</Key> before <Key>k</Key> keys <Key>?</Key>
+              Goes out with the next run. Next <Key>j</Key> before <Key>k</Key> keys <Key>?</Key>
             </span>
           </div>
         )}

@@ -6,6 +6,7 @@ import { Button } from '../../parts/Button';
 import { useKeys } from '../../parts/keys';
 import { Spine } from '../../parts/Spine';
 import { Failing, Loading, Notice } from '../../parts/States';
+import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
 import { Timing } from './Timing';
 
@@ -93,11 +94,66 @@ export function Mirror({ session }: { session: Session }) {
         {start.isError && <Notice>{start.error.message}</Notice>}
         {step === 'timing' ? (
           <Timing mirror={m} mayChange={session.role === 'administrator'} />
+        ) : step === 'sides' ? (
+          <Sides page={mirror.data} />
+        ) : step === 'recognising' ? (
+          <Recognising page={mirror.data} />
         ) : (
           <Fields page={mirror.data} step={step} chosen={chosen} choose={setChosen} show={show} />
         )}
       </div>
       <PlainWords page={mirror.data} step={step} chosen={chosen} />
+    </div>
+  );
+}
+
+/** What each side is in the mirror, and what it may do. */
+function Sides({ page: { mirror, fields, inPlainWords } }: { page: MirrorPage }) {
+  const count = (may: (c: NonNullable<(typeof fields)[number]['cells'][number]>) => boolean, side: number) =>
+    fields.filter((f) => f.cells[side] && may(f.cells[side])).length;
+  return (
+    <ul className="border-y border-rule bg-sheet">
+      {mirror.sides.map((s) => (
+        <li
+          key={s.index}
+          className="grid grid-cols-[28px_200px_150px_1fr] gap-2 border-b border-rule px-3 py-3 last:border-b-0"
+        >
+          <SystemTile of={s} />
+          <div>
+            <div className="font-semibold">{s.name}</div>
+            <div className="text-sm text-soft">{s.collection}</div>
+          </div>
+          <div>
+            gives {count((c) => c.gives, s.index)} fields
+            <br />
+            takes {count((c) => c.takes, s.index)} fields
+          </div>
+          <ul>
+            {inPlainWords
+              .filter((sentence) => sentence.includes(s.name))
+              .map((sentence) => (
+                <li key={sentence}>{sentence}</li>
+              ))}
+          </ul>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** What makes two records the same. */
+function Recognising({ page: { inPlainWords, mirror } }: { page: MirrorPage }) {
+  return (
+    <div className="max-w-[80ch] border-y border-rule bg-sheet px-4 py-4">
+      <p>{inPlainWords.find((sentence) => sentence.startsWith('Two records'))}</p>
+      <p className="mt-2 text-soft">
+        When the same value stands in more than one {mirror.recordType} of a side, nobody can tell which is meant: the
+        record is{' '}
+        <Link to="/held" className="underline">
+          held
+        </Link>{' '}
+        until one of them is put right. Nothing is created twice meanwhile.
+      </p>
     </div>
   );
 }

@@ -7,7 +7,7 @@ import { Empty, Failing, Loading } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
 
-const PAGE = 200;
+const PAGE = 1000;
 
 export function Records() {
   const [params, setParams] = useSearchParams();
