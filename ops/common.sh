@@ -112,7 +112,7 @@ free_port() { node -e 'const s=require("net").createServer();s.listen(0,"127.0.0
 # True when nothing under the given paths is newer than the stamp $1.
 up_to_date() {
   local stamp="$1"; shift
-  [ -f "$stamp" ] && [ -z "$(find "$@" -newer "$stamp" -type f -not -path '*/bin/*' -not -path '*/obj/*' -not -path '*/node_modules/*' -not -path '*/dist/*' -print -quit 2>/dev/null)" ]
+  [ -f "$stamp" ] && [ -z "$(find "$@" -newer "$stamp" -type f -not -path '*/bin/*' -not -path '*/obj/*' -not -path '*/node_modules/*' -not -path '*/dist/*' -not -path '*/wwwroot/*' -not -name packages.lock.json -not -name '*.tsbuildinfo' -print -quit 2>/dev/null)" ]
 }
 
 run_logged() {

@@ -14,10 +14,11 @@ internal static class InstallCommands
         return 0;
     }
 
-    /// <summary>Loads connections, the mirror and the people of the demo. What is there already stays.</summary>
+    /// <summary>Loads connections, the mirror and the people of the demo. What is there already stays; the database is brought up to date first.</summary>
     /// <param name="everyMinutes">How often the mirror runs by itself; null for by hand only.</param>
     public static async Task<int> LoadDemo(Uri world, int? everyMinutes)
     {
+        Migrate();
         await using var installation = new Installation();
         if ((await installation.Mirrors.All(CancellationToken.None)).Count == 0)
         {

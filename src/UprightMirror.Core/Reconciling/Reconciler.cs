@@ -57,7 +57,8 @@ public static class Reconciler
         return true;
     }
 
-    internal static bool Same(Value a, Value? b) => ReferenceEquals(a, b) || a.Equals(b);
+    internal static bool Same(Value a, Value? b) =>
+        ReferenceEquals(a, b) || (a is TextValue text ? b is TextValue other && string.Equals(text.Content, other.Content) : a.Equals(b));
 }
 
 /// <summary>The work on one record that is not simply as it was.</summary>

@@ -54,6 +54,11 @@ public sealed record TextValue : Value
     /// <summary>Never empty. Compared letter by letter (ordinal): a change of case is a change.</summary>
     public string Content { get; }
 
+    // Written by hand: nearly every comparison of a run is one of texts, and the one that the compiler makes asks for types first.
+    public bool Equals(TextValue? other) => other is not null && string.Equals(this.Content, other.Content);
+
+    public override int GetHashCode() => StringComparer.Ordinal.GetHashCode(this.Content);
+
     public override string Display => this.Content;
 }
 

@@ -167,7 +167,7 @@ function Deciding({
             {record.recordType}, known since {clock(record.linkedSince)}
           </span>
           <span className="ml-auto text-soft">
-            {position + 1} of {of}
+            it goes out with the next run · {position + 1} of {of}
           </span>
         </div>
         <ConflictSpine page={page} />
@@ -231,7 +231,7 @@ function Deciding({
               </Button>
             )}
             <span className="ml-auto flex items-center gap-2 text-soft">
-              Goes out with the next run. Next <Key>j</Key> before <Key>k</Key> keys <Key>?</Key>
+              next <Key>j</Key> before <Key>k</Key> keys <Key>?</Key>
             </span>
           </div>
         )}
