@@ -110,6 +110,25 @@ public class BadAnswersTests
     }
 
     [Fact]
+    public async Task A_change_that_says_nothing_of_what_it_stored_is_read_back_and_a_creation_is_looked_for()
+    {
+        await using var system = await StandInSystem.Start(c =>
+        {
+            if (c.Request.Method == "GET")
+            {
+                return StandInSystem.Json(c, "{\"id\":\"7\",\"name\":\"STORED\"}");
+            }
+
+            c.Response.StatusCode = c.Request.Method == "POST" ? 201 : 204;
+            return Task.CompletedTask;
+        });
+        var changed = await system.Rest().Write("things", new WriteRequest("7", RawFields.None, null, null), CancellationToken.None);
+        changed.ShouldBeOfType<WriteAnswer.Stored>().Record!.Fields["name"].Display.ShouldBe("STORED");
+        var created = await system.Rest().Write("things", new WriteRequest(null, RawFields.None, null, null), CancellationToken.None);
+        created.ShouldBeOfType<WriteAnswer.Unknown>();
+    }
+
+    [Fact]
     public async Task Asked_to_wait_it_waits_and_goes_on()
     {
         var asked = 0;

@@ -1,13 +1,10 @@
 using System.Globalization;
-using System.Net.Http.Headers;
 using System.Runtime.CompilerServices;
-using System.Text;
 using System.Text.Json;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Remembered;
-using UprightMirror.Core.Values;
 
 namespace UprightMirror.Connectors.OData;
 
@@ -79,60 +76,17 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
         return document is null ? null : Values(document.RootElement, collection).Select(v => this.RecordOf(v, set, own, null)).FirstOrDefault(r => r.Fields[own.Reference].Display == reference);
     }
 
-    public async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
+    public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
-        ODataDescription.EntitySet set;
-        try
+        ODataDescription.EntitySet? set = null;
+        var own = settings.For(collection);
+        return new RecordWrite(caller, name, collection, own, request, "application/json", (json, etag) => this.RecordOf(json, set!, own, etag), id => this.ReadOne(collection, id, cancellation))
+            .Send(Address, cancellation);
+
+        async Task<Uri> Address()
         {
             set = await this.Set(collection, cancellation);
-        }
-        catch (SystemFault e)
-        {
-            return new WriteAnswer.NotReached(e.Message);
-        }
-
-        var own = settings.For(collection);
-        var fields = request.Id is null && own.Reference is not null && request.Reference is not null ? request.Fields.With(own.Reference, Value.Text(request.Reference)) : request.Fields;
-        return await WriteAnswers.Send(caller, Message, $"the change of {collection} {request.Id ?? "(new)"}", Stored, cancellation);
-
-        HttpRequestMessage Message()
-        {
-            var message = new HttpRequestMessage(
-                request.Remove ? HttpMethod.Delete : request.Id is null ? HttpMethod.Post : HttpMethod.Patch,
-                request.Id is null ? new Uri(this.root, collection) : this.AddressOf(set, request.Id));
-            if (!request.Remove)
-            {
-                message.Content = new StringContent(fields.ToNestedJson().ToJsonString(), Encoding.UTF8, "application/json");
-            }
-
-            message.Headers.Add("Prefer", "return=representation");
-            message.Headers.Accept.Add(new MediaTypeWithQualityHeaderValue("application/json"));
-            if (request.VersionTag is { } tag && EntityTagHeaderValue.TryParse(tag, out var etag))
-            {
-                message.Headers.IfMatch.Add(etag);
-            }
-
-            return message;
-        }
-
-        async Task<WriteAnswer> Stored(Answered answer)
-        {
-            if (request.Remove)
-            {
-                return new WriteAnswer.Stored(null);
-            }
-
-            try
-            {
-                using var document = JsonDocument.Parse(answer.Body);
-                return new WriteAnswer.Stored(this.RecordOf(document.RootElement, set, own, answer.ETag));
-            }
-            catch (Exception e) when (e is JsonException or SystemFault)
-            {
-                return request.Id is { } id && await this.ReadOne(collection, id, cancellation) is { } back
-                    ? new WriteAnswer.Stored(back)
-                    : new WriteAnswer.Unknown($"{name} took the change and did not say what it stored.");
-            }
+            return request.Id is null ? new Uri(this.root, collection) : this.AddressOf(set, request.Id);
         }
     }
 

@@ -1,13 +1,10 @@
-using System.Net.Http.Headers;
 using System.Runtime.CompilerServices;
-using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Remembered;
-using UprightMirror.Core.Values;
 
 namespace UprightMirror.Connectors.Rest;
 
@@ -77,58 +74,11 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
         return document is null ? null : this.RecordsOf(document.RootElement, collection, own).FirstOrDefault(r => r.Fields[own.Reference].Display == reference);
     }
 
-    public async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
+    public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
         var own = settings.For(collection);
-        Uri address;
-        try
-        {
-            address = request.Id is null ? await this.Address(collection, cancellation) : await this.AddressOf(collection, request.Id, cancellation);
-        }
-        catch (SystemFault e)
-        {
-            return new WriteAnswer.NotReached(e.Message);
-        }
-
-        var fields = request.Id is null && own.Reference is not null && request.Reference is not null ? request.Fields.With(own.Reference, Value.Text(request.Reference)) : request.Fields;
-        return await WriteAnswers.Send(caller, Message, $"the change of {collection} {request.Id ?? "(new)"}", Stored, cancellation);
-
-        HttpRequestMessage Message()
-        {
-            var message = new HttpRequestMessage(request.Remove ? HttpMethod.Delete : request.Id is null ? HttpMethod.Post : HttpMethod.Patch, address);
-            if (!request.Remove)
-            {
-                message.Content = new StringContent(fields.ToNestedJson().ToJsonString(), Encoding.UTF8, request.Id is null ? "application/json" : "application/merge-patch+json");
-            }
-
-            if (request.VersionTag is { } tag && EntityTagHeaderValue.TryParse(tag, out var etag))
-            {
-                message.Headers.IfMatch.Add(etag);
-            }
-
-            return message;
-        }
-
-        async Task<WriteAnswer> Stored(Answered answer)
-        {
-            if (request.Remove)
-            {
-                return new WriteAnswer.Stored(null);
-            }
-
-            try
-            {
-                using var document = JsonDocument.Parse(answer.Body);
-                return new WriteAnswer.Stored(this.RecordOf(document.RootElement, collection, own, answer.ETag));
-            }
-            catch (Exception e) when (e is JsonException or SystemFault)
-            {
-                // It says nothing of what it stored: read it back.
-                return request.Id is { } id && await this.ReadOne(collection, id, cancellation) is { } back
-                    ? new WriteAnswer.Stored(back)
-                    : new WriteAnswer.Unknown($"{name} took the change and did not say what it stored.");
-            }
-        }
+        return new RecordWrite(caller, name, collection, own, request, "application/merge-patch+json", (json, etag) => this.RecordOf(json, collection, own, etag), id => this.ReadOne(collection, id, cancellation))
+            .Send(() => request.Id is null ? this.Address(collection, cancellation) : this.AddressOf(collection, request.Id, cancellation), cancellation);
     }
 
     private async Task<RestDescription> Description(CancellationToken cancellation)
