@@ -83,13 +83,13 @@ start_cluster() {
     rm -f "$pass"
   fi
   PGPASSWORD_VALUE="$(cat "$secret")"
-  if ! as_postgres "$POSTGRES_BIN/pg_ctl" -D "$CLUSTER" status >/dev/null 2>&1; then
-    port_free "$port" || fail "Port $port, for the database, is taken by another program. Set UPRIGHT_DATABASE_PORT to a free one and run this again."
-    as_postgres "$POSTGRES_BIN/pg_ctl" -D "$CLUSTER" -w -t 60 -l "$CLUSTER/server.log" \
-      -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=120 ${CLUSTER_OPTIONS:-}" start >/dev/null 2>&1 \
-      || fail "The database did not start: $(as_postgres tail -n 1 "$CLUSTER/server.log" 2>/dev/null)"
-    STARTED_CLUSTER="$CLUSTER"
-  fi
+  # One that is left over from a run that was killed may stand on another port: it is begun again.
+  as_postgres "$POSTGRES_BIN/pg_ctl" -D "$CLUSTER" -w -m fast stop >/dev/null 2>&1 || true
+  port_free "$port" || fail "Port $port, for the database, is taken by another program. Set UPRIGHT_DATABASE_PORT to a free one and run this again."
+  as_postgres "$POSTGRES_BIN/pg_ctl" -D "$CLUSTER" -w -t 60 -l "$CLUSTER/server.log" \
+    -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=120 ${CLUSTER_OPTIONS:-}" start >/dev/null 2>&1 \
+    || fail "The database did not start: $(as_postgres tail -n 1 "$CLUSTER/server.log" 2>/dev/null)"
+  STARTED_CLUSTER="$CLUSTER"
 }
 
 stop_cluster() {

@@ -175,7 +175,9 @@ public sealed class Reconciling(MirrorContext context)
     {
         if (member.Raw is not { } raw)
         {
-            return new SideAfter(member.Side, member.Id, null, member.Told, member.Owed, member.Unmet, outcome.Forgotten.Contains(member.Side) || outcome.GoneEverywhere);
+            // Forgotten too when it is created again: what is created is another record.
+            var another = outcome.Forgotten.Contains(member.Side) || outcome.GoneEverywhere || outcome.Writes.Any(w => w.Side == member.Side && w.Kind == WriteKind.Create);
+            return new SideAfter(member.Side, member.Id, null, member.Told, member.Owed, member.Unmet, another);
         }
 
         var shadow = raw;
@@ -231,7 +233,8 @@ public sealed class Reconciling(MirrorContext context)
             return;
         }
 
-        deliveries.Add(new Delivery(0, record.Link, record.Title, write.Side, write.Kind, member?.Id, record.Link.ToString("N"), fields.ToImmutable(), member?.VersionTag));
+        var known = write.Kind == WriteKind.Create ? null : member;
+        deliveries.Add(new Delivery(0, record.Link, record.Title, write.Side, write.Kind, known?.Id, record.Link.ToString("N"), fields.ToImmutable(), known?.VersionTag));
     }
 
     private JsonObject ValuesOf(ConflictToOpen conflict) => new(conflict.Values.Select(v => KeyValuePair.Create(

@@ -82,6 +82,7 @@ public sealed record LinkedAs(Guid Link, int Side, string Id, string Title, stri
 
 /// <summary>What a side's shadow becomes.</summary>
 /// <param name="Shadow">The raw fields to remember as known; null leaves it as it is.</param>
+/// <param name="Forgotten">True when the record no longer belongs to the link; a decision on its removal has then been carried out.</param>
 public sealed record SideAfter(int Side, string Id, Core.Mapping.RawFields? Shadow, IReadOnlyDictionary<string, string> Told, IReadOnlySet<string> Owed, IReadOnlySet<string> Unmet, bool Forgotten = false);
 
 /// <param name="Values">What each competing side says by agreed field; null for a side that removed the record.</param>

@@ -276,7 +276,10 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         foreach (var side in record.Sides)
         {
             yield return side.Forgotten
-                ? this.BatchCommand("delete from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", side.Side), ("id", side.Id))
+                ? this.BatchCommand("""
+                    with gone as (delete from system_record where mirror_id = @mirror and side = @side and id = @id)
+                    update link set removal_decisions = removal_decisions - @side::text where mirror_id = @mirror and id = @link
+                    """, link, ("side", side.Side), ("id", side.Id))
                 : SideCommand(this.mirrorId, side);
         }
 

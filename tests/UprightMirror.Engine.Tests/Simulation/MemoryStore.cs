@@ -262,6 +262,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
             if (side.Forgotten)
             {
                 this.rows.Remove((side.Side, side.Id));
+                link.RemovalDecisions.Remove(side.Side);
                 continue;
             }
 
