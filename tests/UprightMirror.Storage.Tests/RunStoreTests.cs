@@ -135,6 +135,23 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
     }
 
     [Fact]
+    public async Task A_side_that_is_forgotten_takes_its_removal_decision_with_it()
+    {
+        var (mirror, session) = await this.Begin();
+        await using var s = session;
+        var link = Guid.CreateVersion7();
+        await session.Store.SaveObserved(0, [Observed("1", "a")], CancellationToken.None);
+        await session.Store.SaveLinks([new LinkedAs(link, 0, "1", "a", "new")], CancellationToken.None);
+        await database.Ask<string>($"update link set removal_decisions = '{{\"0\": \"CreateAgain\", \"1\": \"Ask\"}}' where id = '{link}' returning title");
+        var none = new HashSet<string>();
+        await session.Store.SaveReconciled(
+            [new Reconciled(link, "a", RecordOutcome.Unchanged, new Dictionary<string, AgreedValue>(), [new SideAfter(0, "1", null, new Dictionary<string, string>(), none, none, Forgotten: true)], [], [], [], [], [])], CancellationToken.None);
+        var kept = (await new DecisionStore(database.Source, mirror.Id, mirror.Definition, TimeProvider.System).ReadLinked(link, CancellationToken.None))!;
+        kept.Members.ShouldBeEmpty();
+        kept.RemovalDecisions.Keys.ShouldBe([1]);
+    }
+
+    [Fact]
     public async Task A_rehearsal_leaves_nothing_behind_but_its_line_in_the_list()
     {
         var (mirror, first) = await this.Begin();
