@@ -148,6 +148,11 @@ public sealed class Reconciling(MirrorContext context)
             }));
         }
 
+        journal.AddRange(outcome.Superseded.Select(lost => Journal(record, JournalKind.Superseded, lost.Side, this.NameOf(lost.Field), ValueJson.Write(lost.Said), ValueJson.Write(lost.By), lost.Why) with
+        {
+            Who = members.GetValueOrDefault(lost.Side)?.ChangedBy,
+            ChangedAt = state.Sides[lost.Side].ChangedAt,
+        }));
         journal.AddRange(conflicts
             .Where(c => !record.OpenConflicts.Any(open => open.Fields.SequenceEqual(c.Fields)))
             .Select(c => Journal(record, JournalKind.ConflictOpened, null, c.Values.Values.Any(v => v is null) ? null : string.Join(", ", c.Fields), null, this.ValuesOf(c), c.Why)));

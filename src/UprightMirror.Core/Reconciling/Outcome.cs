@@ -28,6 +28,9 @@ public sealed record Conflict(ImmutableArray<int> Fields, ImmutableSortedDiction
 /// <summary>An edit on a side that only takes the field, where the field says to hold it.</summary>
 public sealed record HeldDrift(int Side, int Field, Value Was, Value Now);
 
+/// <summary>What a side said and lost with: another value was settled on, for a reason that can be named (law L3).</summary>
+public sealed record Superseded(int Side, int Field, Value Said, Value By, string Why);
+
 /// <summary>What becomes of one record. An outcome with nothing in it is the one shared <see cref="Unchanged"/>.</summary>
 public sealed class Outcome
 {
@@ -43,6 +46,12 @@ public sealed class Outcome
     public ImmutableArray<OpenConflict> ClosedConflicts { get; init; } = [];
 
     public ImmutableArray<HeldDrift> HeldDrifts { get; init; } = [];
+
+    /// <summary>
+    /// Values that competed and lost. On a first meeting only those that stay where they are: what is written over is told by
+    /// the write.
+    /// </summary>
+    public ImmutableArray<Superseded> Superseded { get; init; } = [];
 
     /// <summary>Sides whose removal means that the link to them is forgotten.</summary>
     public ImmutableArray<int> Forgotten { get; init; } = [];

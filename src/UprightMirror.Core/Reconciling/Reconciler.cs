@@ -72,6 +72,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
     private readonly List<OpenConflict> closed = [];
     private readonly List<AgreedChange> changes = [];
     private readonly List<HeldDrift> heldDrifts = [];
+    private readonly List<Superseded> superseded = [];
     private readonly List<int> forgotten = [];
 
     public Outcome Decide()
@@ -100,6 +101,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             Conflicts = [.. this.conflicts],
             ClosedConflicts = [.. this.closed],
             HeldDrifts = [.. this.heldDrifts],
+            Superseded = [.. this.superseded],
             Forgotten = [.. this.forgotten],
             Frozen = this.frozen.Contains(true) ? this.frozen : null,
             Causes = this.causes.Select((why, field) => (why, field)).Where(c => c.why is not null).ToImmutableDictionary(c => c.field, c => c.why!),
@@ -175,6 +177,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
         }
 
         this.Agree(unit, met);
+        this.Supersede(unit, known, met, metNow: true);
         this.SettleKnown(unit, met.Values, open);
     }
 
@@ -206,6 +209,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             }
 
             this.Agree(unit, verdict);
+            this.Supersede(unit, candidates, verdict, metNow: false);
         }
 
         this.MeetJoining(unit);
@@ -264,6 +268,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             }
 
             this.Agree(unit, judged);
+            this.Supersede(unit, joining, judged, metNow: true);
             return;
         }
 
@@ -303,6 +308,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
         }
 
         this.Agree(unit, verdict);
+        this.Supersede(unit, candidates, verdict, metNow: true);
     }
 
     private static Verdict Met(ReconcileRules.Unit unit, ImmutableArray<Candidate> candidates, IReadOnlyList<string> names)
@@ -340,6 +346,23 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             if (record.Agreed?[field] is not { } atFirst || !atFirst.Value.Equals(after.Value))
             {
                 this.changes.Add(new AgreedChange(field, record.Agreed?[field]?.Value ?? Value.Empty, after, verdict.Why));
+            }
+        }
+    }
+
+    private void Supersede(ReconcileRules.Unit unit, IEnumerable<Candidate> candidates, Verdict verdict, bool metNow)
+    {
+        foreach (var candidate in candidates.Where(c => c.Side != Candidate.Person))
+        {
+            for (var i = 0; i < unit.Fields.Length; i++)
+            {
+                var field = unit.Fields[i];
+                var (said, by) = (candidate.Values[i], verdict.Values[i]);
+                var counts = rules.Sides[candidate.Side].Gives[field] && !(metNow && (said.IsEmpty || rules.Sides[candidate.Side].Takes[field]));
+                if (counts && !said.Equals(by) && !(said is ListValue list && by is ListValue all && list.Items.All(all.Items.Contains)))
+                {
+                    this.superseded.Add(new Superseded(candidate.Side, field, said, by, verdict.Why));
+                }
             }
         }
     }

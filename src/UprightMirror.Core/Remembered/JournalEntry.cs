@@ -8,6 +8,7 @@ public enum JournalKind
     Linked,
     Met,
     Agreed,
+    Superseded,
     Written,
     Created,
     Removed,

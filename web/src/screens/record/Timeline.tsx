@@ -8,6 +8,7 @@ const MARKS: Record<string, MarkName> = {
   linked: 'linked',
   met: 'linked',
   agreed: 'agreed',
+  superseded: 'unchanged',
   written: 'updated',
   created: 'created',
   removed: 'refused',
@@ -87,6 +88,21 @@ function Story({ entry: e, sides }: { entry: Entry; sides: Side[] }) {
               {e.why}
               {e.who && `, ${e.who}`}
               {e.changedAt && <>, there at {clock(e.changedAt)}</>}
+            </>,
+          )}
+        </>
+      );
+    case 'superseded':
+      return (
+        <>
+          <div>
+            <strong className="font-semibold">{e.field}</strong> of {system} {side?.name} gave way
+          </div>
+          {change}
+          {soft(
+            <>
+              {e.why}
+              {e.who && `, ${e.who}`}
             </>,
           )}
         </>
