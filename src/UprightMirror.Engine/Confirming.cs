@@ -17,12 +17,23 @@ public sealed class Confirming(MirrorContext context)
     {
         var known = delivery.RecordId is { } id ? await context.Store.ReadKnown(delivery.Side, id, cancellation) : null;
         var after = stored is null ? null : this.After(delivery, known, stored);
-        var waiting = stored is not null && known?.Raw is { } raw &&
-            context.Translators[delivery.Side].Cells.Any(c => !delivery.Fields.Any(f => f.Path == c.Cell.Path) && !stored.Fields[c.Cell.Path].Equals(raw[c.Cell.Path]));
+        var waiting = stored is not null && this.TellsMore(delivery, known?.Raw, stored);
         await context.Store.SaveAnswer(delivery, new DeliveryEnd.Confirmed(stored, after, waiting, [.. JournalOf(delivery, stored)]), cancellation);
         context.Tally.Written();
         context.Tally.Became(delivery.Link, delivery.Kind == WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated);
         return waiting;
+    }
+
+    /// <summary>
+    /// Whether a stored record says something beside what was written: for a changed one, what changed otherwise; for a created
+    /// one, what the system filled in by itself where nobody told it anything.
+    /// </summary>
+    private bool TellsMore(Delivery delivery, RawFields? before, ObservedRecord stored)
+    {
+        var others = context.Translators[delivery.Side].Cells.Where(c => !delivery.Fields.Any(f => f.Path == c.Cell.Path)).ToList();
+        return delivery.Kind == WriteKind.Create
+            ? others.Any(c => c.Cell.Gives && !stored.Fields[c.Cell.Path].IsEmpty)
+            : before is not null && others.Any(c => !stored.Fields[c.Cell.Path].Equals(before[c.Cell.Path]));
     }
 
     /// <summary>The record moved before the write: what it holds now goes back to be reconciled.</summary>

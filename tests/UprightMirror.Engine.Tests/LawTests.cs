@@ -25,6 +25,7 @@ public class LawTests
         await world.LiveFor(12);
         await world.Run();
         var writes = world.Systems.Sum(s => s.Writes.Count);
+        world.Store.LookAtEverythingAgain();
 
         var second = await world.Run();
 

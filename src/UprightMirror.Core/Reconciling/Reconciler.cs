@@ -47,6 +47,11 @@ public static class Reconciler
                     continue;
                 }
 
+                if (gives[f] && agreed[f] is { Side: >= 0 and var origin } && !rules.Sides[origin].Gives[f] && !now[f].IsEmpty && !Same(agreed[f]!.Value, now[f]))
+                {
+                    return false;
+                }
+
                 if (!Same(now[f], shadow[f]) || agreed[f] is null || (takes[f] && !Same(agreed[f]!.Value, now[f]) && !Same(agreed[f]!.Value, side.Told?[f])))
                 {
                     return false;
@@ -199,6 +204,13 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             candidates.Add(new Candidate(origin.Side, before, origin.ChangedAt));
         }
 
+        if (candidates.Count == 0 && this.AgreedForNow(unit))
+        {
+            // Who gives the unit says something by now, though it did not change: what was kept for now gives way.
+            candidates.AddRange(unit.Givers.Where(s => record.Sides[s].Now is not null && this.ShadowOf(s, unit) is not null).Select(s => this.CandidateOf(s, unit, before))
+                .Where(c => c.Values.Where((value, i) => !value.IsEmpty && !Reconciler.Same(value, before[i])).Any()));
+        }
+
         if (candidates.Count > 0)
         {
             var verdict = this.Settled(unit, [.. candidates], before);
@@ -277,26 +289,31 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
     }
 
     /// <summary>
-    /// Nothing was ever agreed. Until a side that gives the unit has the record, nothing is. Where emptying does not travel and
-    /// the sides that give it are empty, what a side that only takes it says is kept, until somebody gives something.
+    /// Nothing was ever agreed. While no side that gives the unit has the record, or where they are empty and emptying does not
+    /// travel, what a side that only takes it says is kept for now.
     /// </summary>
     private void MeetFirst(ReconcileRules.Unit unit)
     {
         ImmutableArray<Value> nothing = [.. unit.Fields.Select(_ => Value.Empty)];
         var giving = unit.Givers.Where(s => record.Sides[s].Now is not null).Select(s => this.CandidateOf(s, unit, nothing)).ToImmutableArray();
-        if (giving.IsEmpty)
+        if (giving.IsEmpty || (giving.All(c => c.IsEmpty) && unit.Fields.All(f => !rules.Fields[f].EmptyTravels)))
         {
-            return;
+            var taking = Enumerable.Range(0, record.Sides.Length)
+                .Where(s => record.Sides[s].Now is not null && !unit.Givers.Contains(s) && unit.Fields.Any(f => rules.Sides[s].Takes[f]))
+                .Select(s => new Candidate(s, [.. unit.Fields.Select(f => rules.Sides[s].Takes[f] ? record.Sides[s].Now![f] : Value.Empty)], record.Sides[s].ChangedAt))
+                .Where(c => !c.IsEmpty)
+                .ToImmutableArray();
+            giving = taking.IsEmpty ? giving : taking;
         }
 
-        var taking = giving.All(c => c.IsEmpty) && unit.Fields.All(f => !rules.Fields[f].EmptyTravels)
-            ? Enumerable.Range(0, record.Sides.Length)
-                .Where(s => record.Sides[s].Now is not null && !unit.Givers.Contains(s) && unit.Fields.All(f => rules.Sides[s].Takes[f]))
-                .Select(s => new Candidate(s, [.. unit.Fields.Select(f => record.Sides[s].Now![f])], record.Sides[s].ChangedAt))
-                .ToImmutableArray()
-            : [];
-        this.Meet(unit, taking.Any(c => !c.IsEmpty) ? taking : giving);
+        if (!giving.IsEmpty)
+        {
+            this.Meet(unit, giving);
+        }
     }
+
+    /// <summary>Whether the agreed value came from a side that does not give it, at a first meeting, for want of another.</summary>
+    private bool AgreedForNow(ReconcileRules.Unit unit) => unit.Fields.All(f => this.agreed[f] is { Side: >= 0 and var side } && !rules.Sides[side].Gives[f]);
 
     private void Meet(ReconcileRules.Unit unit, ImmutableArray<Candidate> candidates)
     {

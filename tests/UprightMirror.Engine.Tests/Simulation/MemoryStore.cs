@@ -59,6 +59,15 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     private readonly List<Hold> holds = [];
     private long lastId;
 
+    /// <summary>Every record waits to be reconciled again, as after a definition that was changed and changed back.</summary>
+    public void LookAtEverythingAgain()
+    {
+        foreach (var link in this.links.Values)
+        {
+            link.Waiting = true;
+        }
+    }
+
     public long RunId { get; set; } = 1;
 
     public List<JournalEntry> Journal { get; } = [];
