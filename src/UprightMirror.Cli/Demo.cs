@@ -61,13 +61,13 @@ internal static class Demo
                 {
                     ["organisations"] = new(PageSizeParameter: "limit", ChangedSinceParameter: "updatedSince", ChangedAt: "updatedAt", ChangedBy: "updatedBy", VersionTag: "etag", Reference: "externalReference"),
                 },
-                CallsPerSecond: 20))),
+                CallsPerSecond: 20, AllowPrivate: true))),
             new Dictionary<string, string> { ["clientId"] = "upright-mirror", ["clientSecret"] = "slip-4417-demo" });
         yield return (
             new KeptConnection("ballast", "Ballast ERP", "Ba", "#94531d", "odata", new Uri(world, "/ballast/odata/"), InstallCommands.Json(new ConnectionSettings(
                 new SignInSettings("basic"),
                 new Dictionary<string, CollectionSettings> { ["Customers"] = new(ChangedAt: "ChangedOn", ChangedBy: "ChangedBy", Reference: "ExternalReference") },
-                CallsAtOnce: 8))),
+                CallsAtOnce: 8, AllowPrivate: true))),
             new Dictionary<string, string> { ["user"] = "UPRIGHT-SVC", ["password"] = "ballast-demo-20931" });
     }
 

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.DataProtection;
 using Npgsql;
+using UprightMirror.Connectors.Calling;
 using UprightMirror.Engine;
 using UprightMirror.Storage;
 
@@ -8,8 +9,6 @@ namespace UprightMirror.Cli;
 /// <summary>The installation that a command works on, from the environment: its database and its keys.</summary>
 internal sealed class Installation : IAsyncDisposable
 {
-    private readonly SocketsHttpHandler handler = new() { AllowAutoRedirect = false };
-
     public Installation()
     {
         this.Database = NpgsqlDataSource.Create(DatabaseAddress);
@@ -19,7 +18,10 @@ internal sealed class Installation : IAsyncDisposable
         this.Mirrors = new Mirrors(this.Database);
         this.Connections = new KeptConnections(this.Database, protection);
         this.Users = new Users(this.Database);
-        this.Runner = new MirrorRunner(new RunSessions(this.Database, new RunBook(this.Database, TimeProvider.System), TimeProvider.System), new Systems(this.Connections, this.handler, TimeProvider.System), TimeProvider.System);
+        this.Catalogues = new Catalogues(this.Database, TimeProvider.System);
+        this.Systems = new Systems(this.Connections, new KeptCalls(this.Database), new Outside(TimeProvider.System, new SharedCallBudget(new CallTurns(this.Database))));
+        this.Surveying = new Surveying(this.Systems, this.Catalogues, TimeProvider.System);
+        this.Runner = new MirrorRunner(new RunSessions(this.Database, new RunBook(this.Database, TimeProvider.System), TimeProvider.System), this.Systems, TimeProvider.System);
     }
 
     public static string DatabaseAddress => Environment.GetEnvironmentVariable("UPRIGHT_DATABASE")
@@ -33,11 +35,13 @@ internal sealed class Installation : IAsyncDisposable
 
     public Users Users { get; }
 
+    public Catalogues Catalogues { get; }
+
+    public Systems Systems { get; }
+
+    public Surveying Surveying { get; }
+
     public MirrorRunner Runner { get; }
 
-    public async ValueTask DisposeAsync()
-    {
-        await this.Database.DisposeAsync();
-        this.handler.Dispose();
-    }
+    public ValueTask DisposeAsync() => this.Database.DisposeAsync();
 }

@@ -1,3 +1,5 @@
+using UprightMirror.Connectors.Calling;
+using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Remembered;
@@ -14,9 +16,26 @@ public interface ISystemConnector
     /// <exception cref="SystemFault">The system or its description can't be read.</exception>
     Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation);
 
+    /// <summary>Every collection that can be read, as the system's own description tells it.</summary>
+    /// <exception cref="SystemFault">The system or its description can't be read.</exception>
+    Task<Catalogue> ReadCatalogue(CancellationToken cancellation);
+
+    /// <summary>Tries the connection, step by step. What goes wrong is a step that failed, not an exception.</summary>
+    IAsyncEnumerable<TestStep> Test(CancellationToken cancellation);
+
+    /// <summary>What was seen of the system since the connector was made.</summary>
+    CallsSeen Seen => new(0, 0, null, null, null);
+
+    /// <summary>The calls made since this was last asked.</summary>
+    IReadOnlyList<CallMade> TakeCalls() => [];
+
+    /// <summary>What was read of a collection to its end is kept now: what may be read only once can be put away.</summary>
+    Task PutAway(string collection, CancellationToken cancellation) => Task.CompletedTask;
+
     /// <summary>Reads what changed at or after a time; everything when it is null. A page at a time, oldest change first where the system can.</summary>
+    /// <param name="fields">The fields that are needed, for systems that can be asked for some only; null for all.</param>
     /// <exception cref="SystemFault">The system can't be read to the end.</exception>
-    IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, CancellationToken cancellation);
+    IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation);
 
     /// <summary>One record as it stands now; null when there is none.</summary>
     Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation);

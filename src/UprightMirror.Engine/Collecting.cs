@@ -4,7 +4,8 @@ using UprightMirror.Storage;
 namespace UprightMirror.Engine;
 
 /// <summary>Reads what changed on each side since its watermark, and remembers it as read.</summary>
-public sealed class Collecting(MirrorContext context)
+/// <param name="isRehearsal">True to leave what may be read only once where it is.</param>
+public sealed class Collecting(MirrorContext context, bool isRehearsal)
 {
     /// <summary>
     /// Reading begins this much before the watermark: a record whose stamp was given before the watermark may have become
@@ -24,7 +25,8 @@ public sealed class Collecting(MirrorContext context)
     {
         var mark = await context.Store.ReadWatermark(side, cancellation);
         var newest = mark?.Time;
-        await foreach (var page in context.Systems[side].ReadChanged(context.Collection(side), mark?.Time - Overlap, cancellation))
+        var needed = context.Translators[side].Cells.Select(c => c.Cell.Path).ToHashSet();
+        await foreach (var page in context.Systems[side].ReadChanged(context.Collection(side), mark?.Time - Overlap, needed, cancellation))
         {
             var different = await context.Store.SaveObserved(side, page, cancellation);
             context.Tally.Read(page.Count, different);
@@ -36,6 +38,11 @@ public sealed class Collecting(MirrorContext context)
         if (newest is { } time && time != mark?.Time)
         {
             await context.Store.SaveWatermark(side, new Watermark(time), cancellation);
+        }
+
+        if (!isRehearsal)
+        {
+            await context.Systems[side].PutAway(context.Collection(side), cancellation);
         }
     }
 }

@@ -28,7 +28,7 @@ public sealed class MirrorRun(MirrorContext context)
                 await delivering.LookAtUnanswered(cancellation);
             }
 
-            await new Collecting(context).Collect(cancellation);
+            await new Collecting(context, rehearse).Collect(cancellation);
             await new Translating(context).Translate(cancellation);
             await new Recognising(context).Recognise(cancellation);
             for (var round = 0; round < MostRounds; round++)

@@ -14,7 +14,7 @@ public class BadAnswersTests
     {
         var fault = await Should.ThrowAsync<SystemFault>(async () =>
         {
-            await foreach (var page in connector.ReadChanged("things", null, CancellationToken.None))
+            await foreach (var page in connector.ReadChanged("things", null, null, CancellationToken.None))
             {
                 page.Count.ShouldBeGreaterThanOrEqualTo(0);
             }
@@ -73,8 +73,8 @@ public class BadAnswersTests
         taken.Start();
         var port = ((IPEndPoint)taken.LocalEndpoint).Port;
         taken.Stop();
-        var connector = new SystemConnection("Gone", "odata", new Uri($"http://127.0.0.1:{port}/odata/"), System.Text.Json.JsonSerializer.SerializeToElement(new { }), new Dictionary<string, string>())
-            .Connect(new SocketsHttpHandler(), TimeProvider.System);
+        var connector = new SystemConnection("Gone", "odata", new Uri($"http://127.0.0.1:{port}/odata/"), System.Text.Json.JsonSerializer.SerializeToElement(new { allowPrivate = true }), new Dictionary<string, string>())
+            .Connect(new Outside(TimeProvider.System, new LocalCallBudget(TimeProvider.System)));
         var answer = await connector.Write("Things", new WriteRequest("1", RawFields.None, null, null), CancellationToken.None);
         answer.ShouldBeOfType<WriteAnswer.NotReached>().Reason.ShouldStartWith("Gone can't be reached: nothing answers at its address (connection refused).");
     }
@@ -143,7 +143,7 @@ public class BadAnswersTests
             return StandInSystem.Json(c, "{\"items\":[{\"id\":\"1\"}]}");
         });
         var began = TimeProvider.System.GetTimestamp();
-        (await system.Rest().ReadChanged("things", null, CancellationToken.None).CountAsync()).ShouldBe(1);
+        (await system.Rest().ReadChanged("things", null, null, CancellationToken.None).CountAsync()).ShouldBe(1);
         TimeProvider.System.GetElapsedTime(began).ShouldBeGreaterThan(TimeSpan.FromMilliseconds(950));
     }
 
@@ -152,7 +152,7 @@ public class BadAnswersTests
     {
         Should.Throw<SystemFault>(() => OData.ODataDescription.Read("<!DOCTYPE x [<!ENTITY e SYSTEM \"file:///etc/passwd\">]><x>&e;</x>", new Uri("http://127.0.0.1/"), "Stand-in"))
             .Message.ShouldContain("DTD is prohibited").ShouldNotContain("root:");
-        Should.Throw<SystemFault>(() => Rest.RestDescription.Read("a: [", new Uri("http://127.0.0.1/"), "Stand-in")).Message.ShouldContain("can't be read");
+        Should.Throw<SystemFault>(() => Rest.RestDescription.Read("a: [", new Uri("http://127.0.0.1/"), "Stand-in")).Message.ShouldContain("is not YAML that can be read: line 2");
         Should.Throw<SystemFault>(() => Rest.RestDescription.Read("{}", new Uri("http://127.0.0.1/"), "Stand-in")).Message.ShouldContain("Stand-in");
     }
 }

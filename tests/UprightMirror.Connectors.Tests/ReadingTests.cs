@@ -9,7 +9,7 @@ namespace UprightMirror.Connectors.Tests;
 public class ReadingTests
 {
     private static async Task<List<ObservedRecord>> All(ISystemConnector connector, string collection, DateTimeOffset? since = null) =>
-        await connector.ReadChanged(collection, since, CancellationToken.None).SelectMany(p => p).ToListAsync();
+        await connector.ReadChanged(collection, since, null, CancellationToken.None).SelectMany(p => p).ToListAsync();
 
     [Fact]
     public async Task Every_page_is_read_and_the_question_names_the_time_and_the_cursor()
@@ -74,7 +74,7 @@ public class ReadingTests
         var read = new List<string>();
         var fault = await Should.ThrowAsync<SystemFault>(async () =>
         {
-            await foreach (var page in system.OData().ReadChanged("Things", null, CancellationToken.None))
+            await foreach (var page in system.OData().ReadChanged("Things", null, null, CancellationToken.None))
             {
                 read.AddRange(page.Select(r => $"{r.Id} {r.VersionTag}"));
             }

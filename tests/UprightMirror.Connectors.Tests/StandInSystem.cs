@@ -79,6 +79,6 @@ public sealed class StandInSystem : IAsyncDisposable
     public ValueTask DisposeAsync() => this.app.DisposeAsync();
 
     private ISystemConnector Connect(string protocol, string path, ConnectionSettings? settings, Dictionary<string, string>? secrets) =>
-        new SystemConnection("Stand-in", protocol, new Uri(this.Address, path), JsonSerializer.SerializeToElement(settings ?? new ConnectionSettings(), JsonSerializerOptions.Web), secrets ?? [])
-            .Connect(new SocketsHttpHandler { AllowAutoRedirect = false }, TimeProvider.System);
+        new SystemConnection("Stand-in", protocol, new Uri(this.Address, path), JsonSerializer.SerializeToElement((settings ?? new ConnectionSettings()) with { AllowPrivate = true }, JsonSerializerOptions.Web), secrets ?? [])
+            .Connect(new Outside(TimeProvider.System, new LocalCallBudget(TimeProvider.System)));
 }

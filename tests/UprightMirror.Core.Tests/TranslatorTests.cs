@@ -26,7 +26,8 @@ public class TranslatorTests
 
     private static RawFields Raw(string json) => RawFields.FromJson(JsonDocument.Parse(json).RootElement);
 
-    private static Translator Of(int side, params CatalogueField[] fields) => new(Mirror, side, new CatalogueCollection("x", fields.ToImmutableDictionary(f => f.Path)));
+    private static Translator Of(int side, params CatalogueField[] fields) => new(Mirror, side, new CatalogueCollection("x", Mirror.Fields
+        .Select(f => f.Cells[side]?.Path).OfType<string>().Distinct().Select(p => fields.FirstOrDefault(f => f.Path == p) ?? new CatalogueField(p, "string", false, false, null)).ToImmutableDictionary(f => f.Path)));
 
     [Fact]
     public void A_record_becomes_agreed_form_with_telephone_numbers_read_in_its_own_country()

@@ -27,16 +27,35 @@ public class BadRecordTests
     private readonly MemorySystem erp = new("Ballast ERP", new Random(2), false);
     private readonly MemoryStore store = new();
 
+    private List<CatalogueField> described = [new("Name", "string", true, false, 20), new("Mail", "string", false, false, null), new("Since", "date", false, false, null)];
+
     private Task<RunEnd> Run(ISystemConnector? instead = null)
     {
         this.crm.Tick(TimeSpan.FromMinutes(1));
         this.erp.Tick(TimeSpan.FromMinutes(1));
-        var required = new CatalogueCollection("Customers", ImmutableDictionary<string, CatalogueField>.Empty.Add("Name", new CatalogueField("Name", "string", true, false, 20)));
+        var required = new CatalogueCollection("Customers", this.described.ToImmutableDictionary(f => f.Path));
         return new MirrorRun(new MirrorContext(Mirror, [this.crm, instead ?? this.erp], [required, required], this.store, TimeProvider.System)).Execute(false, CancellationToken.None);
     }
 
     private static RawFields Customer(string? name, string mail, string since = "2026-03-01") =>
         RawFields.Of([KeyValuePair.Create("Name", Value.Text(name)), KeyValuePair.Create("Mail", Value.Text(mail)), KeyValuePair.Create("Since", Value.Text(since))]);
+
+    [Fact]
+    public async Task A_field_that_vanished_from_the_description_holds_the_records_that_come_by_and_empties_nothing()
+    {
+        var id = this.crm.Add(Customer("Brae Hire", "office@brae.example"));
+        await this.Run();
+        this.described = [.. this.described.Where(f => f.Path != "Since")];
+        this.crm.Edit(id, "Since", Value.Empty);
+        this.crm.Edit(id, "Name", Value.Text("Brae Hire & Tackle"));
+
+        await this.Run();
+
+        this.store.Holds.ShouldContain(h => h.Reason.Contains("Since is not in the system's own description any more", StringComparison.Ordinal));
+        var there = this.erp.Fields(this.erp.Ids.Single());
+        there["Since"].Display.ShouldBe("2026-03-01");
+        there["Name"].Display.ShouldBe("Brae Hire");
+    }
 
     [Fact]
     public async Task A_record_that_can_not_be_read_is_held_with_its_system_record_and_field_and_the_others_go_on()
@@ -136,7 +155,11 @@ public class BadRecordTests
 
         public Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => system.Describe(collection, cancellation);
 
-        public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, CancellationToken cancellation) => system.ReadChanged(collection, since, cancellation);
+        public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) => system.ReadChanged(collection, since, fields, cancellation);
+
+        public Task<Catalogue> ReadCatalogue(CancellationToken cancellation) => system.ReadCatalogue(cancellation);
+
+        public IAsyncEnumerable<Connectors.Testing.TestStep> Test(CancellationToken cancellation) => system.Test(cancellation);
 
         public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) => system.ReadOne(collection, id, cancellation);
 

@@ -3,18 +3,41 @@ using System.Diagnostics.CodeAnalysis;
 using System.Net;
 using System.Net.Sockets;
 using System.Text.Json;
-using System.Threading.RateLimiting;
 using Microsoft.Extensions.Http.Resilience;
 using Polly;
+using Polly.CircuitBreaker;
 
 namespace UprightMirror.Connectors.Calling;
 
 /// <summary>An answer that came, whatever it says.</summary>
-public sealed record Answered(HttpStatusCode Status, string Body, string? ETag, string? ContentType, Uri Address);
+public sealed record Answered(HttpStatusCode Status, string Body, string? ETag, string? ContentType, Uri Address)
+{
+    /// <summary>The address of the next page, when the Link header names one (RFC 8288).</summary>
+    public string? NextPage { get; init; }
+}
 
 /// <summary>What a caller saw of its system since it was made.</summary>
 /// <param name="MedianMilliseconds">Of the last answers; null when none came.</param>
-public sealed record CallsSeen(long Calls, long Failures, int? MedianMilliseconds, string? LastFault, DateTimeOffset? LastFaultAt);
+/// <param name="ClockAhead">How far the system's clock is ahead of ours, from its last answer; null when it does not say.</param>
+/// <param name="LimitTold">The limit that its answers tell, in their own words; null when they tell none.</param>
+/// <param name="Pace">Calls a second that are let through now; null when there is no limit.</param>
+/// <param name="SignedInUntil">When what calls are signed with ends; null when it does not.</param>
+/// <param name="TurnedAway">How many calls it turned away because there were too many.</param>
+public sealed record CallsSeen(
+    long Calls,
+    long Failures,
+    int? MedianMilliseconds,
+    string? LastFault,
+    DateTimeOffset? LastFaultAt,
+    TimeSpan? ClockAhead = null,
+    string? LimitTold = null,
+    double? Pace = null,
+    DateTimeOffset? SignedInUntil = null,
+    long TurnedAway = 0);
+
+/// <summary>A call that was made, for people to look at. Secrets are taken out of it; what is personal is not.</summary>
+/// <param name="Status">Null when no answer came.</param>
+public sealed record CallMade(DateTimeOffset At, string Method, string Address, int? Status, int Milliseconds, long Bytes, string What, string? Fault, string? Sent, string? Answered);
 
 /// <summary>
 /// Calls one system over HTTP: signs in, keeps its limits, waits when it asks to, and repeats what is safe to repeat. What goes
@@ -24,43 +47,44 @@ public sealed class Caller
 {
     private const long LargestAnswer = 32 * 1024 * 1024;
     private const int Timed = 101;
+    private const int CallsKept = 300;
+    private const int LongestKept = 4000;
+    private static readonly TimeSpan Rest = TimeSpan.FromSeconds(15);
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(20);
+
+    /// <summary>Where systems tell their limits: the IETF's draft for rate limit fields, and what was in use before it.</summary>
+    private static readonly string[] LimitHeaders = ["RateLimit-Policy", "RateLimit-Limit", "X-RateLimit-Limit", "X-Rate-Limit-Limit"];
 
     private readonly string name;
     private readonly HttpClient client;
     private readonly SignIn signIn;
     private readonly TimeProvider clock;
     private readonly TimeSpan timeout;
-    private readonly RateLimiter atOnce;
-    private readonly RateLimiter? perSecond;
+    private readonly CallGate gate;
     private readonly ResiliencePipeline<HttpResponseMessage> reading;
     private readonly ResiliencePipeline<HttpResponseMessage> writing;
     private readonly ConcurrentQueue<int> times = new();
+    private readonly ConcurrentQueue<CallMade> made = new();
     private long calls;
     private long failures;
+    private long turnedAway;
+    private TimeSpan? clockAhead;
+    private string? limitTold;
     private (string Text, DateTimeOffset At)? lastFault;
 
-    public Caller(string name, HttpMessageHandler handler, SignIn signIn, ConnectionSettings settings, TimeProvider clock)
+    public Caller(string name, HttpMessageHandler handler, SignIn signIn, ConnectionSettings settings, Outside outside)
     {
         this.name = name;
         this.signIn = signIn;
-        this.clock = clock;
+        this.clock = outside.Clock;
         this.timeout = TimeSpan.FromSeconds(settings.TimeoutSeconds);
         this.client = new HttpClient(handler, disposeHandler: false) { MaxResponseContentBufferSize = LargestAnswer, Timeout = Timeout.InfiniteTimeSpan };
-        this.atOnce = new ConcurrencyLimiter(new ConcurrencyLimiterOptions { PermitLimit = settings.CallsAtOnce, QueueLimit = int.MaxValue });
-        this.perSecond = settings.CallsPerSecond is { } limit
-            ? new TokenBucketRateLimiter(new TokenBucketRateLimiterOptions
-            {
-                // A tenth below the limit, in ten portions a second: the system's clock does not count the seconds where ours does.
-                TokenLimit = Math.Max(1, limit / 10),
-                TokensPerPeriod = Math.Max(1, limit * 9 / 100),
-                ReplenishmentPeriod = TimeSpan.FromMilliseconds(limit >= 12 ? 100 : 1100.0 / limit),
-                QueueLimit = int.MaxValue,
-            })
-            : null;
-        this.reading = Retrying(r => r.StatusCode is HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout || (int)r.StatusCode >= 500, e => e is HttpRequestException or TimeoutException, clock);
+        this.gate = new CallGate(name, outside.Budget, this.clock, settings.CallsAtOnce, settings.CallsPerSecond, this.timeout);
+        var breaker = outside.IsPatient ? Breaking(this.clock) : ResiliencePipeline<HttpResponseMessage>.Empty;
+        this.reading = Retrying(r => r.StatusCode is HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout || (int)r.StatusCode >= 500, e => e is HttpRequestException { InnerException: not AddressRefused } or TimeoutException, breaker, outside);
 
         // A write is repeated only when the system itself said that it did nothing.
-        this.writing = Retrying(r => r.StatusCode is HttpStatusCode.TooManyRequests or HttpStatusCode.ServiceUnavailable, _ => false, clock);
+        this.writing = Retrying(r => r.StatusCode is HttpStatusCode.TooManyRequests or HttpStatusCode.ServiceUnavailable, _ => false, breaker, outside);
     }
 
     public SignIn SignIn => this.signIn;
@@ -70,8 +94,21 @@ public sealed class Caller
         get
         {
             var sorted = this.times.Order().ToArray();
-            return new CallsSeen(Interlocked.Read(ref this.calls), Interlocked.Read(ref this.failures), sorted.Length == 0 ? null : sorted[sorted.Length / 2], this.lastFault?.Text, this.lastFault?.At);
+            return new CallsSeen(Interlocked.Read(ref this.calls), Interlocked.Read(ref this.failures), sorted.Length == 0 ? null : sorted[sorted.Length / 2], this.lastFault?.Text, this.lastFault?.At,
+                this.clockAhead, this.limitTold, this.gate.Pace, this.signIn.Until, Interlocked.Read(ref this.turnedAway));
         }
+    }
+
+    /// <summary>The calls made since this was last asked; the oldest are let go when there are many.</summary>
+    public IReadOnlyList<CallMade> TakeCalls()
+    {
+        var taken = new List<CallMade>();
+        while (this.made.TryDequeue(out var call))
+        {
+            taken.Add(call);
+        }
+
+        return taken;
     }
 
     /// <summary>Reads JSON.</summary>
@@ -80,10 +117,17 @@ public sealed class Caller
     /// <exception cref="SystemFault">It can't be read; the message says why and what to do.</exception>
     public async Task<(JsonDocument? Json, string? ETag)> Read(Uri address, string what, CancellationToken cancellation)
     {
+        var (json, answer) = await this.ReadPage(address, what, cancellation);
+        return (json, answer.ETag);
+    }
+
+    /// <summary>Reads JSON, with all that the answer says beside it. As <see cref="Read"/> otherwise.</summary>
+    public async Task<(JsonDocument? Json, Answered Answer)> ReadPage(Uri address, string what, CancellationToken cancellation)
+    {
         var answer = await this.Ask(() => new HttpRequestMessage(HttpMethod.Get, address) { Headers = { { "Accept", "application/json" } } }, what, cancellation);
         if (answer.Status is HttpStatusCode.NotFound or HttpStatusCode.Gone)
         {
-            return (null, null);
+            return (null, answer);
         }
 
         if (this.Wrong(answer, what) is { } wrong)
@@ -93,7 +137,7 @@ public sealed class Caller
 
         try
         {
-            return (JsonDocument.Parse(answer.Body), answer.ETag);
+            return (JsonDocument.Parse(answer.Body), answer);
         }
         catch (JsonException e)
         {
@@ -114,6 +158,36 @@ public sealed class Caller
         return answer.Status == HttpStatusCode.NotFound
             ? throw this.Fault($"{this.name} has no {what} at {address}. Check the address of the connection.")
             : this.Wrong(answer, what) is { } wrong ? throw this.Fault(wrong) : answer.Body;
+    }
+
+    /// <summary>Asks once and gives the answer as it came: for the test of a connection.</summary>
+    /// <exception cref="SystemFault">No answer came, or the sign-in was refused.</exception>
+    public Task<Answered> Probe(Uri address, string what, bool signed, CancellationToken cancellation) =>
+        this.Ask(() => new HttpRequestMessage(HttpMethod.Get, address), what, cancellation, signed);
+
+    /// <summary>Obtains what calls are signed with, without making one.</summary>
+    /// <exception cref="SystemFault">The system would not give it.</exception>
+    public async Task SignInNow(CancellationToken cancellation)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Get, "http://none.invalid/");
+        using var limited = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        limited.CancelAfter(this.timeout);
+        try
+        {
+            await this.signIn.Sign(request, this.client, this.clock, limited.Token);
+        }
+        catch (SignInRefused e)
+        {
+            throw this.Fault($"{this.name} could not be signed in to: {e.Message}");
+        }
+        catch (HttpRequestException e)
+        {
+            throw this.Fault($"{this.name} could not be signed in to: {Reason(e)}.");
+        }
+        catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
+        {
+            throw this.Fault($"{this.name} gave no access token within {this.timeout.TotalSeconds:0} s. Try again; if it stays, ask who runs it.");
+        }
     }
 
     /// <summary>Sends a write and gives the answer as it came.</summary>
@@ -161,17 +235,24 @@ public sealed class Caller
         {
             try
             {
-                using var response = await pipeline.ExecuteAsync(async token => await this.Once(make(), signed, token), cancellation);
+                using var response = await pipeline.ExecuteAsync(async token => await this.Once(make(), what, signed, token), cancellation);
                 if (response.StatusCode == HttpStatusCode.Unauthorized && signed && !renewed && this.signIn.Renew())
                 {
                     continue;
                 }
 
-                return new Answered(response.StatusCode, await response.Content.ReadAsStringAsync(cancellation), response.Headers.ETag?.ToString(), response.Content.Headers.ContentType?.MediaType, response.RequestMessage!.RequestUri!);
+                return new Answered(response.StatusCode, await response.Content.ReadAsStringAsync(cancellation), response.Headers.ETag?.ToString(), response.Content.Headers.ContentType?.MediaType, response.RequestMessage!.RequestUri!)
+                {
+                    NextPage = NextOf(response),
+                };
             }
             catch (SignInRefused e)
             {
                 throw this.Fault($"{this.name} could not be signed in to: {e.Message}");
+            }
+            catch (BrokenCircuitException)
+            {
+                throw this.Fault($"{this.name} failed so often just now that it is left alone for {Rest.TotalSeconds:0} s. {this.lastFault?.Text}".TrimEnd());
             }
             catch (TimeoutException)
             {
@@ -188,74 +269,133 @@ public sealed class Caller
         }
     }
 
-    private async Task<HttpResponseMessage> Once(HttpRequestMessage request, bool signed, CancellationToken cancellation)
+    [SuppressMessage("Reliability", "CA2000", Justification = "The response is disposed by who asked for it.")]
+    private async Task<HttpResponseMessage> Once(HttpRequestMessage request, string what, bool signed, CancellationToken cancellation)
     {
         using var sent = request;
-        if (signed)
-        {
-            await this.signIn.Sign(request, this.client, this.clock, cancellation);
-        }
-
-        using var place = await this.atOnce.AcquireAsync(1, cancellation);
-        using var turn = this.perSecond is null ? null : await this.perSecond.AcquireAsync(1, cancellation);
+        await using var place = await this.gate.Enter(cancellation);
         using var limited = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         limited.CancelAfter(this.timeout);
-        Interlocked.Increment(ref this.calls);
+        var address = request.RequestUri!;
+        var body = request.Content is null ? null : await request.Content.ReadAsStringAsync(cancellation);
+        var at = this.clock.GetUtcNow();
         var began = this.clock.GetTimestamp();
+        Interlocked.Increment(ref this.calls);
         try
         {
-            var response = await this.client.SendAsync(request, HttpCompletionOption.ResponseContentRead, limited.Token);
-            this.Took((int)this.clock.GetElapsedTime(began).TotalMilliseconds);
-            if ((int)response.StatusCode is >= 500 or 429)
+            if (signed)
             {
-                Interlocked.Increment(ref this.failures);
+                await this.signIn.Sign(request, this.client, this.clock, limited.Token);
             }
 
+            var response = await this.client.SendAsync(request, HttpCompletionOption.ResponseContentRead, limited.Token);
+            var took = (int)this.clock.GetElapsedTime(began).TotalMilliseconds;
+            await this.Learn(response, took, cancellation);
+            this.Keep(new CallMade(at, request.Method.Method, "", (int)response.StatusCode, took, response.Content.Headers.ContentLength ?? 0, what, null, body, await response.Content.ReadAsStringAsync(limited.Token)), address);
             return response;
         }
-        catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
+        catch (Exception e) when (e is HttpRequestException or SignInRefused || (e is OperationCanceledException && !cancellation.IsCancellationRequested))
         {
             Interlocked.Increment(ref this.failures);
-            throw new TimeoutException();
-        }
-        catch (HttpRequestException)
-        {
-            Interlocked.Increment(ref this.failures);
+            var why = e switch { HttpRequestException http => Reason(http), SignInRefused => e.Message, _ => $"no answer within {this.timeout.TotalSeconds:0} s" };
+            this.Keep(new CallMade(at, request.Method.Method, "", null, (int)this.clock.GetElapsedTime(began).TotalMilliseconds, 0, what, why, body, null), address);
+            if (e is OperationCanceledException)
+            {
+                throw new TimeoutException();
+            }
+
             throw;
         }
     }
 
-    private void Took(int milliseconds)
+    /// <summary>Takes from an answer what it says beside its body: how quick, what time it is there, what is allowed, and whether it was too much.</summary>
+    private async Task Learn(HttpResponseMessage response, int took, CancellationToken cancellation)
     {
-        this.times.Enqueue(milliseconds);
+        this.times.Enqueue(took);
         while (this.times.Count > Timed)
         {
             this.times.TryDequeue(out _);
         }
+
+        if (response.Headers.Date is { } there)
+        {
+            // It keeps time to the second, and the answer was half of its time on the way.
+            var apart = there - (this.clock.GetUtcNow() - TimeSpan.FromMilliseconds(took / 2.0));
+            this.clockAhead = apart.Duration() < TimeSpan.FromSeconds(1.5) ? TimeSpan.Zero : apart;
+        }
+
+        var told = LimitHeaders.Select(h => response.Headers.TryGetValues(h, out var values) ? $"{h}: {string.Join(", ", values)}" : null).FirstOrDefault(v => v is not null);
+        this.limitTold = told ?? this.limitTold;
+        if (response.StatusCode is HttpStatusCode.TooManyRequests || (response.StatusCode is HttpStatusCode.ServiceUnavailable && response.Headers.RetryAfter is not null))
+        {
+            Interlocked.Increment(ref this.failures);
+            Interlocked.Increment(ref this.turnedAway);
+            var wait = response.Headers.RetryAfter is not { } after ? null : after.Delta ?? (after.Date is { } date ? date - this.clock.GetUtcNow() : (TimeSpan?)null);
+            await this.gate.TurnedAway(wait is { } time && time > TimeSpan.Zero ? (time < LongestWait ? time : LongestWait) : null, cancellation);
+        }
+        else if ((int)response.StatusCode >= 500)
+        {
+            Interlocked.Increment(ref this.failures);
+        }
+        else
+        {
+            this.gate.Took();
+        }
     }
 
-    private static ResiliencePipeline<HttpResponseMessage> Retrying(Func<HttpResponseMessage, bool> answer, Func<Exception, bool> fault, TimeProvider clock) =>
-        new ResiliencePipelineBuilder<HttpResponseMessage> { TimeProvider = clock }
+    private void Keep(CallMade call, Uri address)
+    {
+        string? Readable(string? text) => text is null ? null : Masking.Secrets(text.Length <= LongestKept ? text : text[..LongestKept] + "…", this.signIn.Secrets);
+        this.made.Enqueue(call with { Address = Masking.Secrets(address.PathAndQuery, this.signIn.Secrets), Sent = Readable(call.Sent), Answered = Readable(call.Answered), Fault = Readable(call.Fault) });
+        while (this.made.Count > CallsKept)
+        {
+            this.made.TryDequeue(out _);
+        }
+    }
+
+    private static string? NextOf(HttpResponseMessage response) =>
+        response.Headers.TryGetValues("Link", out var links)
+            ? links.SelectMany(l => l.Split(',')).Select(l => l.Split(';')).Where(l => l.Skip(1).Any(p => p.Trim().Replace("\"", "", StringComparison.Ordinal).Equals("rel=next", StringComparison.OrdinalIgnoreCase)))
+                .Select(l => l[0].Trim().TrimStart('<').TrimEnd('>')).FirstOrDefault()
+            : null;
+
+    private static ResiliencePipeline<HttpResponseMessage> Retrying(Func<HttpResponseMessage, bool> answer, Func<Exception, bool> fault, ResiliencePipeline<HttpResponseMessage> breaker, Outside outside) => outside.IsPatient
+        ? new ResiliencePipelineBuilder<HttpResponseMessage> { TimeProvider = outside.Clock }
             .AddRetry(new HttpRetryStrategyOptions
             {
                 MaxRetryAttempts = 4,
                 BackoffType = DelayBackoffType.Exponential,
                 Delay = TimeSpan.FromMilliseconds(400),
-                MaxDelay = TimeSpan.FromSeconds(20),
+                MaxDelay = LongestWait,
                 UseJitter = true,
                 ShouldRetryAfterHeader = true,
                 ShouldHandle = args => ValueTask.FromResult(args.Outcome.Exception is { } e ? fault(e) : answer(args.Outcome.Result!)),
             })
-            .Build();
+            .AddPipeline(breaker)
+            .Build()
+        : ResiliencePipeline<HttpResponseMessage>.Empty;
+
+    /// <summary>A system that mostly fails is left alone for a while: it has trouble enough, and whoever waits for it learns sooner.</summary>
+    private static ResiliencePipeline<HttpResponseMessage> Breaking(TimeProvider clock) => new ResiliencePipelineBuilder<HttpResponseMessage> { TimeProvider = clock }
+        .AddCircuitBreaker(new CircuitBreakerStrategyOptions<HttpResponseMessage>
+        {
+            FailureRatio = 0.8,
+            MinimumThroughput = 20,
+            SamplingDuration = TimeSpan.FromSeconds(30),
+            BreakDuration = Rest,
+            ShouldHandle = args => ValueTask.FromResult(args.Outcome.Exception is HttpRequestException or TimeoutException || (int?)args.Outcome.Result?.StatusCode is >= 500 and not 503),
+        })
+        .Build();
 
     private static bool LooksLikeHtml(Answered answer) =>
         answer.ContentType is "text/html" or "application/xhtml+xml" || answer.Body.AsSpan().TrimStart().StartsWith("<!doctype html", StringComparison.OrdinalIgnoreCase);
 
     private static bool NeverReached(HttpRequestException e) =>
-        e.HttpRequestError is HttpRequestError.NameResolutionError or HttpRequestError.ConnectionError or HttpRequestError.SecureConnectionError;
+        e.InnerException is AddressRefused || e.HttpRequestError is HttpRequestError.NameResolutionError or HttpRequestError.ConnectionError or HttpRequestError.SecureConnectionError;
 
     private static string Reason(HttpRequestException e) => (e.HttpRequestError, e.InnerException) switch
     {
+        (_, AddressRefused refused) => refused.Message.TrimEnd('.'),
         (HttpRequestError.NameResolutionError, _) => "its name is not found",
         (HttpRequestError.SecureConnectionError, _) => "its certificate or encryption is not accepted",
         (_, SocketException { SocketErrorCode: SocketError.ConnectionRefused }) => "nothing answers at its address (connection refused)",

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Runtime.CompilerServices;
 using System.Text.Json;
 using UprightMirror.Connectors.Calling;
+using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Remembered;
@@ -19,14 +20,33 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
 
     public string Name => name;
 
-    public Caller Caller => caller;
+    public CallsSeen Seen => caller.Seen;
+
+    public IReadOnlyList<CallMade> TakeCalls() => caller.TakeCalls();
 
     public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => (await this.Set(collection, cancellation)).Catalogue;
 
-    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, [EnumeratorCancellation] CancellationToken cancellation)
+    public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation) =>
+        new([.. (await this.Description(cancellation)).Sets.Values.OrderBy(s => s.Name, StringComparer.Ordinal).Select(s => s.Catalogue)]);
+
+    public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation) => new HttpTest(
+        name,
+        this.root,
+        settings,
+        caller,
+        async token =>
+        {
+            var sets = (await this.Description(token)).Sets;
+            return (sets.Keys.Order(StringComparer.Ordinal).ToList(), $"OData v4 metadata, {sets.Count} {(sets.Count == 1 ? "entity set" : "entity sets")}.", null);
+        },
+        (collection, _) => Task.FromResult(new Uri(this.root, collection + "?$top=1")),
+        this.Sample,
+        DescriptionIsOpen: false).Steps(cancellation);
+
+    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, [EnumeratorCancellation] CancellationToken cancellation)
     {
         var set = await this.Set(collection, cancellation);
-        var own = settings.For(collection);
+        var own = this.Own(set);
         var query = new List<string>();
         if (own.ChangedAt is { } stamp)
         {
@@ -35,6 +55,21 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
             {
                 query.Add($"$filter={Uri.EscapeDataString($"{stamp} ge {time.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture)}")}");
             }
+        }
+        else
+        {
+            query.Add($"$orderby={set.Key}");
+        }
+
+        if (fields is not null)
+        {
+            var named = fields.Select(f => f.Split('.')[0]).Concat([set.Key, own.ChangedAt, own.ChangedBy, own.Reference]).OfType<string>().Where(set.Properties.Contains).Distinct().Order(StringComparer.Ordinal);
+            query.Add($"$select={string.Join(',', named)}");
+        }
+
+        if (own.Expand is { Count: > 0 } expand)
+        {
+            query.Add($"$expand={string.Join(',', expand)}");
         }
 
         var next = new Uri(this.root, collection + (query.Count > 0 ? "?" + string.Join('&', query) : ""));
@@ -58,13 +93,13 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
         var set = await this.Set(collection, cancellation);
         var (json, etag) = await caller.Read(this.AddressOf(set, id), $"{collection} {id}", cancellation);
         using var document = json;
-        return document is null ? null : this.RecordOf(document.RootElement, set, settings.For(collection), etag);
+        return document is null ? null : this.RecordOf(document.RootElement, set, this.Own(set), etag);
     }
 
     public async Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation)
     {
         var set = await this.Set(collection, cancellation);
-        var own = settings.For(collection);
+        var own = this.Own(set);
         if (own.Reference is null)
         {
             return null;
@@ -79,8 +114,7 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
     public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
         ODataDescription.EntitySet? set = null;
-        var own = settings.For(collection);
-        return new RecordWrite(caller, name, collection, own, request, "application/json", (json, etag) => this.RecordOf(json, set!, own, etag), id => this.ReadOne(collection, id, cancellation))
+        return new RecordWrite(caller, name, collection, settings.For(collection) ?? new CollectionSettings(), request, "application/json", (json, etag) => this.RecordOf(json, set!, this.Own(set!), etag), id => this.ReadOne(collection, id, cancellation))
             .Send(Address, cancellation);
 
         async Task<Uri> Address()
@@ -92,17 +126,34 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
 
     private async Task<ODataDescription.EntitySet> Set(string collection, CancellationToken cancellation)
     {
+        var read = await this.Description(cancellation);
+        return read.Sets.GetValueOrDefault(collection)
+            ?? throw caller.Fault($"{name} has no entity set {collection}. It has {string.Join(", ", read.Sets.Keys.Order().Take(12))}.");
+    }
+
+    private async Task<ODataDescription> Description(CancellationToken cancellation)
+    {
         await this.oneAtATime.WaitAsync(cancellation);
         try
         {
-            this.described ??= ODataDescription.Read(await caller.ReadText(new Uri(this.root, "$metadata"), "its metadata", false, cancellation), this.root, name);
-            return this.described.Sets.GetValueOrDefault(collection)
-                ?? throw caller.Fault($"{name} has no entity set {collection}. It has {string.Join(", ", this.described.Sets.Keys.Order().Take(12))}.");
+            return this.described ??= ODataDescription.Read(await caller.ReadText(new Uri(this.root, "$metadata"), "its metadata", false, cancellation), this.root, name);
         }
         finally
         {
             this.oneAtATime.Release();
         }
+    }
+
+    /// <summary>How a set is read: as set, otherwise as its metadata and the usual names suggest.</summary>
+    private CollectionSettings Own(ODataDescription.EntitySet set) => settings.For(set.Name) ?? set.Guessed;
+
+    /// <summary>The first record of a set; null when it is empty.</summary>
+    private async Task<ObservedRecord?> Sample(string collection, CancellationToken cancellation)
+    {
+        var set = await this.Set(collection, cancellation);
+        var (json, _) = await caller.Read(new Uri(this.root, collection + "?$top=1"), $"its {collection}", cancellation);
+        using var document = json ?? throw caller.Fault($"{name} has no {collection} at {this.root} (404), though its metadata names it. Ask who runs it.");
+        return Values(document.RootElement, collection).Select(v => this.RecordOf(v, set, this.Own(set), null)).FirstOrDefault();
     }
 
     private Uri AddressOf(ODataDescription.EntitySet set, string id) => new(this.root, $"{set.Name}({Uri.EscapeDataString(set.KeyIsText ? Quoted(id) : id)})");

@@ -2,6 +2,8 @@ using System.Collections.Immutable;
 using System.Xml;
 using Microsoft.OData.Edm;
 using Microsoft.OData.Edm.Csdl;
+using UprightMirror.Connectors.Calling;
+using UprightMirror.Connectors.Rest;
 using UprightMirror.Core.Catalogues;
 
 namespace UprightMirror.Connectors.OData;
@@ -9,9 +11,19 @@ namespace UprightMirror.Connectors.OData;
 /// <summary>What a service's <c>$metadata</c> says of it.</summary>
 public sealed class ODataDescription
 {
+    private const int Deepest = 4;
+
+    private static readonly string[] ChangedNames = ["changedon", "modifiedon", "updatedon", "changedat", "modifiedat", "updatedat", "lastmodified", "lastmodifieddatetime", "lastchanged", "lastchangedatetime", "modifieddate", "changedate"];
+    private static readonly string[] ChangedByNames = ["changedby", "modifiedby", "updatedby", "lastmodifiedby"];
+    private static readonly string[] ReferenceNames = ["externalreference", "externalid", "externalkey", "externalref"];
+
     /// <param name="Key">The one property that identifies a record.</param>
     /// <param name="KeyIsText">Whether the key is quoted in addresses.</param>
-    public sealed record EntitySet(string Name, string Key, bool KeyIsText, CatalogueCollection Catalogue);
+    /// <param name="Properties">The names that may be selected.</param>
+    /// <param name="Guessed">How the set is read, taken from the names of its properties.</param>
+    /// <param name="Guesses">Each of those guesses, with what it was taken from.</param>
+    /// <param name="Navigations">What may be expanded, such as an order's lines.</param>
+    public sealed record EntitySet(string Name, string Key, bool KeyIsText, CatalogueCollection Catalogue, ImmutableHashSet<string> Properties, CollectionSettings Guessed, ImmutableArray<Guess> Guesses, ImmutableArray<string> Navigations);
 
     private ODataDescription(ImmutableDictionary<string, EntitySet> sets) => this.Sets = sets;
 
@@ -30,8 +42,8 @@ public sealed class ODataDescription
                 throw new SystemFault($"{name}: what stands at {root}$metadata is not the metadata of an OData v4 service. {errors.FirstOrDefault()?.ErrorMessage}");
             }
 
-            var sets = model.EntityContainer?.EntitySets().Where(s => s.EntityType.Key().Take(2).Count() == 1).Select(Read).ToImmutableDictionary(s => s.Name);
-            return sets is { Count: > 0 } ? new ODataDescription(sets) : throw new SystemFault($"{name}: the metadata at {root}$metadata has no entity sets.");
+            var sets = model.EntityContainer?.EntitySets().Where(s => s.EntityType.Key().Take(2).Count() == 1).Select(s => Read(s, model)).ToImmutableDictionary(s => s.Name);
+            return sets is { Count: > 0 } ? new ODataDescription(sets) : throw new SystemFault($"{name}: the metadata at {root}$metadata has no entity sets that can be read: none with a key of one property.");
         }
         catch (XmlException e)
         {
@@ -39,11 +51,64 @@ public sealed class ODataDescription
         }
     }
 
-    private static EntitySet Read(IEdmEntitySet set)
+    private static EntitySet Read(IEdmEntitySet set, IEdmModel model)
     {
         var key = set.EntityType.Key().Single();
-        var fields = set.EntityType.StructuralProperties().Select(p => new CatalogueField(
-            p.Name, p.Type.FullName(), !p.Type.IsNullable, false, p.Type.IsString() ? p.Type.AsString().MaxLength : null));
-        return new EntitySet(set.Name, key.Name, key.Type.IsString(), new CatalogueCollection(set.Name, fields.ToImmutableDictionary(f => f.Path)));
+        var properties = set.EntityType.StructuralProperties().ToList();
+        var fields = ImmutableDictionary.CreateBuilder<string, CatalogueField>();
+        foreach (var property in properties)
+        {
+            Add(property, "", 0);
+        }
+
+        var guesses = ImmutableArray.CreateBuilder<Guess>();
+        string? Named(string what, string[] known)
+        {
+            var found = known.Select(k => properties.FirstOrDefault(p => Plain(p.Name) == k)?.Name).FirstOrDefault(n => n is not null);
+            if (found is not null)
+            {
+                guesses.Add(new Guess(what, found, "it has a property of that name"));
+            }
+
+            return found;
+        }
+
+        var navigations = set.EntityType.NavigationProperties().Where(n => n.ContainsTarget && n.Type.IsCollection()).Select(n => n.Name).ToImmutableArray();
+        var guessed = new CollectionSettings(
+            Path: set.Name,
+            Id: key.Name,
+            ChangedAt: Named("when a record changed", ChangedNames),
+            ChangedBy: Named("who changed it", ChangedByNames),
+            Reference: Named("where our reference is stored", ReferenceNames),
+            Expand: navigations.IsEmpty ? null : navigations);
+        if (!navigations.IsEmpty)
+        {
+            guesses.Add(new Guess("read with each record", string.Join(", ", navigations), "it is contained in the record"));
+        }
+
+        return new EntitySet(set.Name, key.Name, key.Type.IsString(), new CatalogueCollection(set.Name, fields.ToImmutable()), [.. properties.Select(p => p.Name)], guessed, guesses.ToImmutable(), navigations);
+
+        void Add(IEdmStructuralProperty property, string prefix, int depth)
+        {
+            var path = prefix + property.Name;
+            if (property.Type.IsComplex() && depth < Deepest)
+            {
+                foreach (var inner in property.Type.AsComplex().StructuralProperties())
+                {
+                    Add(inner, path + ".", depth + 1);
+                }
+
+                return;
+            }
+
+            var readOnly = property.VocabularyAnnotations(model).Any(a => a.Term.Name is "Computed" or "Permissions");
+            fields[path] = new CatalogueField(path, property.Type.FullName(), !property.Type.IsNullable, readOnly, property.Type.IsString() ? property.Type.AsString().MaxLength : null)
+            {
+                IsCustom = path.Split('.').Any(s => s.StartsWith("Custom", StringComparison.OrdinalIgnoreCase)),
+                Allowed = property.Type.IsEnum() ? [.. property.Type.AsEnum().EnumDefinition().Members.Select(m => m.Name)] : [],
+            };
+        }
     }
+
+    private static string Plain(string name) => name.Replace("_", "", StringComparison.Ordinal).ToLowerInvariant();
 }

@@ -1,84 +1,114 @@
 using System.Runtime.CompilerServices;
 using System.Text.Json;
-using System.Text.Json.Nodes;
 using UprightMirror.Connectors.Calling;
+using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Remembered;
 
 namespace UprightMirror.Connectors.Rest;
 
-/// <summary>Any system with JSON over HTTP that an OpenAPI document describes, and a few settings for what the document can't say.</summary>
+/// <summary>Any system with JSON over HTTP that an OpenAPI document describes; what the document can't say is guessed, and settings correct it.</summary>
 public sealed class RestConnector(string name, Uri description, ConnectionSettings settings, Caller caller) : ISystemConnector
 {
-    private const int MostPages = 100_000;
-
     private readonly SemaphoreSlim oneAtATime = new(1, 1);
     private RestDescription? described;
 
     public string Name => name;
 
-    public Caller Caller => caller;
+    public CallsSeen Seen => caller.Seen;
+
+    public IReadOnlyList<CallMade> TakeCalls() => caller.TakeCalls();
 
     public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation)
     {
         var read = await this.Description(cancellation);
-        return read.Collection(collection, settings.For(collection)) ?? throw caller.Fault($"{name} describes no {collection}: its OpenAPI document has no GET {settings.For(collection).Path ?? "/" + collection}.");
+        var own = await this.Own(collection, cancellation);
+        return read.Collection(collection, own) ?? throw caller.Fault($"{name} describes no {collection}: its OpenAPI document has no GET {own.Path ?? "/" + collection}.");
     }
 
-    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, [EnumeratorCancellation] CancellationToken cancellation)
-    {
-        var own = settings.For(collection);
-        var first = await this.Address(collection, cancellation);
-        string? cursor = null;
-        for (var page = 0; page < MostPages; page++)
-        {
-            var query = new List<(string, string?)>
-            {
-                (own.ChangedSinceParameter ?? "", since?.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", System.Globalization.CultureInfo.InvariantCulture)),
-                (own.PageSizeParameter ?? "", own.PageSizeParameter is null ? null : own.PageSize.ToString(System.Globalization.CultureInfo.InvariantCulture)),
-                (own.CursorParameter, cursor),
-            };
-            var (json, _) = await caller.Read(With(first, query), $"its {collection}", cancellation);
-            using var document = json ?? throw caller.Fault($"{name} has no {collection} at {first} (404). Check the address of the connection and the collection's path.");
-            yield return this.RecordsOf(document.RootElement, collection, own);
-            var next = own.NextCursor is not null && document.RootElement.ValueKind == JsonValueKind.Object && document.RootElement.TryGetProperty(own.NextCursor, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString() : null;
-            if (next is null || next == cursor)
-            {
-                yield break;
-            }
+    public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation) => (await this.Description(cancellation)).Catalogue(settings.For);
 
-            cursor = next;
+    /// <summary>What the description says, with what is guessed from it.</summary>
+    /// <exception cref="SystemFault">It can't be read.</exception>
+    public Task<RestDescription> ReadDescription(CancellationToken cancellation) => this.Description(cancellation);
+
+    public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation) => new HttpTest(
+        name,
+        description,
+        settings,
+        caller,
+        async token =>
+        {
+            var read = await this.Description(token);
+            return (read.Guessed.Keys.Order(StringComparer.Ordinal).ToList(), $"\"{read.Title}\", {read.Guessed.Count} {(read.Guessed.Count == 1 ? "collection" : "collections")}{(settings.DescriptionText is null ? "" : ", from the uploaded document")}", read.CallsPerSecond);
+        },
+        async (collection, token) => await this.Address(collection, token),
+        this.Sample,
+        DescriptionIsOpen: true).Steps(cancellation);
+
+    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        var own = await this.Own(collection, cancellation);
+        var pages = new RestPages(name, caller, own, await this.Address(collection, cancellation), collection, since, page => this.RecordsOf(page, collection, own));
+        await foreach (var page in pages.Read(cancellation))
+        {
+            // A system that can't be asked for changes is read whole; what did not change since need not go further.
+            yield return own.ChangedSinceParameter is null && since is { } time ? [.. page.Where(r => r.ChangedAt is null || r.ChangedAt >= time)] : page;
         }
     }
 
     public async Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation)
     {
+        var own = await this.Own(collection, cancellation);
         var (json, etag) = await caller.Read(await this.AddressOf(collection, id, cancellation), $"{collection} {id}", cancellation);
         using var document = json;
-        return document is null ? null : this.RecordOf(document.RootElement, collection, settings.For(collection), etag);
+        return document is null ? null : this.RecordOf(document.RootElement, collection, own, etag);
     }
 
     public async Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation)
     {
-        var own = settings.For(collection);
+        var own = await this.Own(collection, cancellation);
         if (own.Reference is null)
         {
             return null;
         }
 
-        var (json, _) = await caller.Read(With(await this.Address(collection, cancellation), [(own.Reference, reference)]), $"its {collection}", cancellation);
+        var (json, _) = await caller.Read(RestPages.With(await this.Address(collection, cancellation), [(own.Reference, reference)]), $"its {collection}", cancellation);
         using var document = json;
 
         // A system that does not know the parameter answers with everything: only a record that carries it counts.
         return document is null ? null : this.RecordsOf(document.RootElement, collection, own).FirstOrDefault(r => r.Fields[own.Reference].Display == reference);
     }
 
-    public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
+    public async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
-        var own = settings.For(collection);
-        return new RecordWrite(caller, name, collection, own, request, "application/merge-patch+json", (json, etag) => this.RecordOf(json, collection, own, etag), id => this.ReadOne(collection, id, cancellation))
+        CollectionSettings own;
+        try
+        {
+            own = await this.Own(collection, cancellation);
+        }
+        catch (SystemFault e)
+        {
+            return new WriteAnswer.NotReached(e.Message);
+        }
+
+        return await new RecordWrite(caller, name, collection, own, request, "application/merge-patch+json", (json, etag) => this.RecordOf(json, collection, own, etag), id => this.ReadOne(collection, id, cancellation))
             .Send(() => request.Id is null ? this.Address(collection, cancellation) : this.AddressOf(collection, request.Id, cancellation), cancellation);
+    }
+
+    /// <summary>The first record of a collection; null when it is empty.</summary>
+    private async Task<ObservedRecord?> Sample(string collection, CancellationToken cancellation)
+    {
+        await foreach (var page in this.ReadChanged(collection, null, null, cancellation))
+        {
+            if (page.Count > 0)
+            {
+                return page[0];
+            }
+        }
+
+        return null;
     }
 
     private async Task<RestDescription> Description(CancellationToken cancellation)
@@ -88,10 +118,10 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
         {
             if (this.described is null)
             {
-                this.described = RestDescription.Read(await caller.ReadText(description, "its OpenAPI document", true, cancellation), description, name);
+                this.described = RestDescription.Read(settings.DescriptionText ?? await caller.ReadText(description, "its OpenAPI document", true, cancellation), description, name);
                 if (this.described.TokenAddress is { } token)
                 {
-                    caller.SignIn.LearnTokenAddress(token);
+                    caller.SignIn.LearnTokenAddress(this.SameSystem(token, "where tokens are given out"));
                 }
             }
 
@@ -103,17 +133,20 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
         }
     }
 
+    /// <summary>A description may name other addresses; credentials go only where the administrator said.</summary>
+    private Uri SameSystem(Uri address, string what) => address.Authority == description.Authority && address.Scheme == description.Scheme
+        ? address
+        : throw caller.Fault($"{name}: its description says that {what} is another system ({address.Authority}). Credentials only go there when the connection itself names that address.");
+
+    /// <summary>How a collection is read: as set, otherwise as guessed from the description.</summary>
+    private async Task<CollectionSettings> Own(string collection, CancellationToken cancellation) =>
+        settings.For(collection) ?? (await this.Description(cancellation)).Guessed.GetValueOrDefault(collection)?.Settings ?? new CollectionSettings();
+
     private async Task<Uri> Address(string collection, CancellationToken cancellation) =>
-        new((await this.Description(cancellation)).Base.ToString().TrimEnd('/') + (settings.For(collection).Path ?? "/" + collection));
+        new((settings.Service ?? this.SameSystem((await this.Description(cancellation)).Base, "where its records are")).ToString().TrimEnd('/') + ((await this.Own(collection, cancellation)).Path ?? "/" + collection));
 
     private async Task<Uri> AddressOf(string collection, string id, CancellationToken cancellation) =>
         new($"{await this.Address(collection, cancellation)}/{Uri.EscapeDataString(id)}");
-
-    private static Uri With(Uri address, IEnumerable<(string Name, string? Value)> query)
-    {
-        var text = string.Join('&', query.Where(q => q.Name.Length > 0 && q.Value is not null).Select(q => $"{Uri.EscapeDataString(q.Name)}={Uri.EscapeDataString(q.Value!)}"));
-        return text.Length == 0 ? address : new Uri($"{address}?{text}");
-    }
 
     private List<ObservedRecord> RecordsOf(JsonElement page, string collection, CollectionSettings own)
     {

@@ -8,10 +8,32 @@ namespace UprightMirror.Core.Catalogues;
 /// <param name="Required">True when the system says that every record has it, and not null.</param>
 /// <param name="ReadOnly">True when only the system itself writes it.</param>
 /// <param name="MaxLength">The longest text that it takes, in characters; null when the description does not say.</param>
-public sealed record CatalogueField(string Path, string Type, bool Required, bool ReadOnly, int? MaxLength);
+public sealed record CatalogueField(string Path, string Type, bool Required, bool ReadOnly, int? MaxLength)
+{
+    /// <summary>What the system calls it on its own pages; null when it does not say.</summary>
+    public string? Label { get; init; }
+
+    /// <summary>True when this installation added it to what the system ships with.</summary>
+    public bool IsCustom { get; init; }
+
+    /// <summary>The only values that it takes; empty when any.</summary>
+    public ImmutableArray<string> Allowed { get; init; } = [];
+
+    public bool Equals(CatalogueField? other) =>
+        other is not null && (this.Path, this.Type, this.Required, this.ReadOnly, this.MaxLength, this.Label, this.IsCustom) == (other.Path, other.Type, other.Required, other.ReadOnly, other.MaxLength, other.Label, other.IsCustom)
+        && this.Allowed.SequenceEqual(other.Allowed);
+
+    public override int GetHashCode() => HashCode.Combine(this.Path, this.Type, this.Required, this.ReadOnly, this.MaxLength);
+}
 
 /// <summary>A collection of a system, with its fields by path.</summary>
 public sealed record CatalogueCollection(string Name, ImmutableDictionary<string, CatalogueField> Fields)
 {
     public static CatalogueCollection Unknown(string name) => new(name, ImmutableDictionary<string, CatalogueField>.Empty);
+}
+
+/// <summary>A system's collections, as its own description tells them.</summary>
+public sealed record Catalogue(ImmutableArray<CatalogueCollection> Collections)
+{
+    public CatalogueCollection? this[string collection] => this.Collections.FirstOrDefault(c => c.Name == collection);
 }

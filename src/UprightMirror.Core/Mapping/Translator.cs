@@ -20,6 +20,7 @@ public sealed class Translator
     private readonly CatalogueCollection catalogue;
     private readonly int countryField;
     private readonly int[] order;
+    private readonly bool[] vanished;
 
     public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue)
     {
@@ -27,6 +28,8 @@ public sealed class Translator
         this.side = side;
         this.catalogue = catalogue;
         this.countryField = mirror.Fields.Select(f => f.Name).ToList().IndexOf(mirror.CountryField ?? "");
+
+        this.vanished = [.. mirror.Fields.Select(f => f.Cells[side] is { } cell && !IsDescribed(cell.Path, catalogue))];
 
         // The country first: telephone numbers are read by it.
         this.order = [.. Enumerable.Range(0, mirror.Fields.Length).OrderBy(f => f == this.countryField ? 0 : 1)];
@@ -49,7 +52,9 @@ public sealed class Translator
                 continue;
             }
 
-            var problem = this.Translate(raw, field, cell, this.CountryOf(values), out values[field]);
+            var problem = this.vanished[field]
+                ? $"{cell.Path} is not in the system's own description any more. An empty value may not travel because of that: map the field anew, or have it brought back."
+                : this.Translate(raw, field, cell, this.CountryOf(values), out values[field]);
             if (problem is not null)
             {
                 problems.Add(new TranslationProblem(field, cell.Path, problem));
@@ -57,6 +62,25 @@ public sealed class Translator
         }
 
         return new Translation(values, problems.ToImmutable());
+    }
+
+    /// <summary>Whether a description knows a path, or what it stands in. One that tells no fields knows all.</summary>
+    private static bool IsDescribed(string path, CatalogueCollection catalogue)
+    {
+        if (catalogue.Fields.IsEmpty)
+        {
+            return true;
+        }
+
+        for (var at = path; at.Length > 0; at = at.LastIndexOf('.') is > 0 and var dot ? at[..dot] : "")
+        {
+            if (catalogue.Fields.ContainsKey(at))
+            {
+                return true;
+            }
+        }
+
+        return false;
     }
 
     /// <summary>An agreed value in this side's own form.</summary>

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Runtime.CompilerServices;
 using UprightMirror.Connectors;
+using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Remembered;
@@ -61,7 +62,11 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
 
     public Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => Task.FromResult(CatalogueCollection.Unknown(collection));
 
-    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, [EnumeratorCancellation] CancellationToken cancellation)
+    public Task<Catalogue> ReadCatalogue(CancellationToken cancellation) => Task.FromResult(new Catalogue([CatalogueCollection.Unknown("things")]));
+
+    public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation) => AsyncEnumerable.Empty<TestStep>();
+
+    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, [EnumeratorCancellation] CancellationToken cancellation)
     {
         var changed = this.rows.Where(r => since is null || r.Value.ChangedAt >= since).Select(r => Observe(r.Key, r.Value)).ToArray();
         if (this.Shuffles)
