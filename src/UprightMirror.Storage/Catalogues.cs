@@ -48,6 +48,13 @@ public sealed class Catalogues(NpgsqlDataSource database, TimeProvider clock) : 
         return (await PostgresRunStore.ReadAll(command, r => new KeptCatalogue(r.GetInt32(0), r.GetFieldValue<DateTimeOffset>(1), r.GetFieldValue<DateTimeOffset>(2), Read(r.GetString(3))), cancellation)).FirstOrDefault();
     }
 
+    /// <summary>How many collections and fields each system has.</summary>
+    public async Task<IReadOnlyDictionary<string, (int Collections, int Fields)>> Sizes(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select distinct on (system) system, collections, fields from catalogue_version order by system, version desc");
+        return (await PostgresRunStore.ReadAll(command, r => (r.GetString(0), (r.GetInt32(1), r.GetInt32(2))), cancellation)).ToDictionary(s => s.Item1, s => s.Item2);
+    }
+
     public async Task<ImmutableArray<CatalogueChange>> Save(string system, Catalogue catalogue, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
@@ -59,13 +66,13 @@ public sealed class Catalogues(NpgsqlDataSource database, TimeProvider clock) : 
         if (last is not null && changes.IsEmpty)
         {
             // Labels may differ without anything being different that counts: the content is kept as it is now.
-            Add("update catalogue_version set looked_at = @now, content = @content::jsonb where system = @system and version = @version", ("system", system), ("version", last.Version), ("now", now), ("content", Write(catalogue)));
+            Add("update catalogue_version set looked_at = @now, content = @content::jsonb, collections = @collections, fields = @fields where system = @system and version = @version", ("system", system), ("version", last.Version), ("now", now), ("content", Write(catalogue)), ("collections", catalogue.Collections.Length), ("fields", catalogue.Collections.Sum(c => c.Fields.Count)));
         }
         else
         {
             var version = (last?.Version ?? 0) + 1;
-            Add("insert into catalogue_version (system, version, read_at, looked_at, content) values (@system, @version, @now, @now, @content::jsonb) on conflict do nothing",
-                ("system", system), ("version", version), ("now", now), ("content", Write(catalogue)));
+            Add("insert into catalogue_version (system, version, read_at, looked_at, content, collections, fields) values (@system, @version, @now, @now, @content::jsonb, @collections, @fields) on conflict do nothing",
+                ("system", system), ("version", version), ("now", now), ("content", Write(catalogue)), ("collections", catalogue.Collections.Length), ("fields", catalogue.Collections.Sum(c => c.Fields.Count)));
             foreach (var change in changes)
             {
                 Add("insert into catalogue_change (system, version, at, kind, collection, field, before, after) values (@system, @version, @now, @kind, @collection, @field, @before, @after)",

@@ -21,7 +21,7 @@ builder.Host.UseSerilog((_, log) => log.MinimumLevel.Warning().MinimumLevel.Over
 builder.WebHost.ConfigureKestrel(server =>
 {
     server.AddServerHeader = false;
-    server.Limits.MaxRequestBodySize = 1024 * 1024;
+    server.Limits.MaxRequestBodySize = 1024 * 1024; // But for uploaded descriptions, which have a limit of their own.
 });
 
 builder.Services.AddSingleton(TimeProvider.System);
@@ -39,6 +39,12 @@ builder.Services.AddSingleton<Surveying>();
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
 builder.Services.AddHostedService<DeadRuns>();
+builder.Services.AddSingleton<Surveys>();
+if (role is "worker" or "both")
+{
+    builder.Services.AddHostedService(s => s.GetRequiredService<Surveys>());
+}
+
 builder.Services.AddSigningIn();
 builder.Services.AddOpenApi("v1", api => api.AddDocumentTransformer((document, _, _) =>
 {
@@ -76,6 +82,7 @@ api.MapRecords();
 api.MapConflicts();
 api.MapRuns();
 api.MapSystems();
+api.MapCatalogues();
 api.MapChanges();
 api.MapFallback(() => Results.Problem(statusCode: 404, title: "There is nothing at this address of the API.")).ExcludeFromDescription();
 app.MapFallbackToFile("index.html").AllowAnonymous();

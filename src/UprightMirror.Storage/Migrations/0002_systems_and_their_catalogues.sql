@@ -24,6 +24,8 @@ create table catalogue_version (
     version int not null,
     read_at timestamptz not null,
     looked_at timestamptz not null,
+    collections int not null,
+    fields int not null,
     content jsonb not null,
     primary key (system, version)
 );

@@ -27,13 +27,13 @@ internal static class TodayEndpoints
         }).WithName("getQueues");
     }
 
-    private static async Task<Today> Read(Views views, Mirrors mirrors, KeptConnections connections, RunBook book, MirrorSchedule schedule, TimeProvider clock, int? zoneMinutes, CancellationToken cancellation)
+    private static async Task<Today> Read(Views views, Mirrors mirrors, KeptConnections connections, Catalogues catalogues, RunBook book, MirrorSchedule schedule, TimeProvider clock, int? zoneMinutes, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
         var shown = await Shown.With(connections, cancellation);
         var kept = await mirrors.All(cancellation);
         var moved = await views.MovedLately(now, cancellation);
-        var systems = await SystemsEndpoints.All(connections, cancellation);
+        var systems = await SystemsEndpoints.All(connections, catalogues, mirrors, cancellation);
         var conflicts = await views.Conflicts(500, cancellation);
         var holds = await views.Holds(500, cancellation);
 

@@ -28,6 +28,15 @@ public sealed partial class Changes(NpgsqlDataSource database, ILogger<Changes> 
         }
     }
 
+    /// <summary>Tells the open pages of this process.</summary>
+    public void Tell(string change)
+    {
+        foreach (var listener in this.listeners.Keys)
+        {
+            listener.Writer.TryWrite(change);
+        }
+    }
+
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         while (!stoppingToken.IsCancellationRequested)

@@ -285,6 +285,182 @@ export interface paths {
         };
         get: operations["getSystems"];
         put?: never;
+        post: operations["createSystem"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSystem"];
+        put: operations["changeSystem"];
+        post?: never;
+        delete: operations["removeSystem"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/describe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["describeSystem"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryConnection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["testConnection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCatalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["beginSurvey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCatalogueChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/changes/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["markChangesSeen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCalls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/calls/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCall"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["searchFields"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -309,6 +485,34 @@ export interface components {
             run: number;
             why: string;
         };
+        CallShown: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            method: string;
+            address: string;
+            /** Format: int32 */
+            status: null | number;
+            /** Format: int32 */
+            milliseconds: number;
+            /** Format: int64 */
+            bytes: number;
+            what: string;
+            fault: null | string;
+            sent: null | string;
+            answered: null | string;
+        };
+        /** @enum {unknown} */
+        CatalogueChangeKind: "collectionAppeared" | "collectionVanished" | "appeared" | "vanished" | "changedType" | "changedLength" | "changedNeed" | "changedWriting" | "changedAllowed";
+        CatalogueShown: {
+            /** Format: int32 */
+            version: number;
+            /** Format: date-time */
+            readAt: string;
+            /** Format: date-time */
+            lookedAt: string;
+        };
         CellShown: {
             path: string;
             gives: boolean;
@@ -316,6 +520,61 @@ export interface components {
             conversion: null | string;
             raw: null | string;
             differs: boolean;
+        };
+        ChangeShown: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int32 */
+            version: number;
+            /** Format: date-time */
+            at: string;
+            kind: components["schemas"]["CatalogueChangeKind"];
+            collection: string;
+            field: null | string;
+            before: null | string;
+            after: null | string;
+            mayBreak: boolean;
+            seenBy: null | string;
+            touches: components["schemas"]["FieldUse"][];
+        };
+        CollectionFound: {
+            name: string;
+            /** Format: int32 */
+            fields: number;
+            settings: null | components["schemas"]["CollectionSettings"];
+            guesses: components["schemas"]["Guess"][];
+        };
+        CollectionOfSystem: {
+            name: string;
+            /** Format: date-time */
+            lookedAt: null | string;
+            /** Format: int32 */
+            records: number;
+            fields: components["schemas"]["FieldOfSystem"][];
+        };
+        CollectionSettings: {
+            path?: null | string;
+            /** @default items */
+            items: null | string;
+            paging?: null | components["schemas"]["Paging"];
+            pageSizeParameter?: null | string;
+            /**
+             * Format: int32
+             * @default 100
+             */
+            pageSize: number;
+            changedSinceParameter?: null | string;
+            /** @default id */
+            id: string;
+            changedAt?: null | string;
+            changedBy?: null | string;
+            versionTag?: null | string;
+            reference?: null | string;
+            removedPath?: null | string;
+            bulkPath?: null | string;
+            expand?: null | string[];
+            filePattern?: null | string;
+            decimalMark?: null | string;
         };
         CompetingShown: {
             /** Format: int32 */
@@ -346,6 +605,48 @@ export interface components {
             alike: number;
             isRemoval: boolean;
         };
+        ConnectionAsked: {
+            key: null | string;
+            name: string;
+            protocol: string;
+            address: string;
+            settings: components["schemas"]["ConnectionSettings"];
+            secrets: null | {
+                [key: string]: string;
+            };
+            monogram?: null | string;
+            colour?: null | string;
+        };
+        ConnectionKept: {
+            system: string;
+        };
+        ConnectionSettings: {
+            signIn?: null | components["schemas"]["SignInSettings"];
+            collections?: null | {
+                [key: string]: components["schemas"]["CollectionSettings"];
+            };
+            /** Format: int32 */
+            callsPerSecond?: null | number;
+            /**
+             * Format: int32
+             * @default 4
+             */
+            callsAtOnce: number;
+            /**
+             * Format: int32
+             * @default 30
+             */
+            timeoutSeconds: number;
+            /** @default false */
+            allowPrivate: boolean;
+            /** Format: uri */
+            proxy?: null | string;
+            certificateAuthority?: null | string;
+            descriptionText?: null | string;
+            /** Format: uri */
+            service?: null | string;
+            schema?: null | string;
+        };
         Credentials: {
             email: string;
             password: string;
@@ -357,6 +658,13 @@ export interface components {
             /** Format: int32 */
             side: null | number;
             texts: null | string[];
+        };
+        DescriptionFound: {
+            title: null | string;
+            signIn: null | components["schemas"]["SignInSettings"];
+            /** Format: int32 */
+            callsPerSecond: null | number;
+            collections: components["schemas"]["CollectionFound"][];
         };
         EntryShown: {
             /** Format: int64 */
@@ -376,6 +684,34 @@ export interface components {
             /** Format: date-time */
             changedAt: null | string;
         };
+        FieldFound: {
+            system: string;
+            systemName: string;
+            collection: string;
+            path: string;
+            type: string;
+            label: null | string;
+            isCustom: boolean;
+        };
+        FieldOfSystem: {
+            path: string;
+            type: string;
+            label: null | string;
+            required: boolean;
+            readOnly: boolean;
+            isCustom: boolean;
+            /** Format: int32 */
+            maxLength: null | number;
+            allowed: string[];
+            /** Format: int32 */
+            seen: number;
+            /** Format: int32 */
+            filled: number;
+            /** Format: int32 */
+            distinct: number;
+            samples: string[];
+            usedBy: components["schemas"]["FieldUse"][];
+        };
         FieldShown: {
             name: string;
             type: string;
@@ -384,6 +720,16 @@ export interface components {
             cells: components["schemas"]["CellShown"][];
             agreed: null | components["schemas"]["AgreedShown"];
             inPlainWords: string;
+        };
+        FieldUse: {
+            mirror: string;
+            mirrorKey: string;
+            agreedField: string;
+        };
+        Guess: {
+            what: string;
+            value: string;
+            why: string;
         };
         HoldShown: {
             /** Format: int64 */
@@ -459,6 +805,61 @@ export interface components {
             since: string;
             address: string;
             action: string;
+        };
+        Paging: components["schemas"]["PagingWhole"] | components["schemas"]["PagingCursor"] | components["schemas"]["PagingOffset"] | components["schemas"]["PagingPageNumber"] | components["schemas"]["PagingNextLink"] | components["schemas"]["PagingLinkHeader"] | components["schemas"]["PagingIdRange"];
+        PagingCursor: {
+            /** @enum {string} */
+            kind?: "cursor";
+            /** @default cursor */
+            parameter: string;
+            /** @default nextCursor */
+            next: string;
+        };
+        PagingIdRange: {
+            /** @enum {string} */
+            kind?: "idRange";
+            /** @default fromId */
+            from: string;
+            /** @default toId */
+            to: string;
+            /** @default highestId */
+            highest: null | string;
+            /**
+             * Format: int64
+             * @default 1
+             */
+            first: number;
+        };
+        PagingLinkHeader: {
+            /** @enum {string} */
+            kind?: "linkHeader";
+        };
+        PagingNextLink: {
+            /** @enum {string} */
+            kind?: "nextLink";
+            /** @default next */
+            property: string;
+        };
+        PagingOffset: {
+            /** @enum {string} */
+            kind?: "offset";
+            /** @default offset */
+            parameter: string;
+        };
+        PagingPageNumber: {
+            /** @enum {string} */
+            kind?: "page";
+            /** @default page */
+            parameter: string;
+            /**
+             * Format: int32
+             * @default 1
+             */
+            first: number;
+        };
+        PagingWhole: {
+            /** @enum {string} */
+            kind?: "whole";
         };
         QueuesShown: {
             /** Format: int32 */
@@ -573,6 +974,10 @@ export interface components {
             /** Format: int32 */
             of: number;
         };
+        SecretSource: {
+            environment?: null | string;
+            file?: null | string;
+        };
         Session: {
             name: string;
             email: string;
@@ -598,6 +1003,54 @@ export interface components {
             colour: string;
             collection: string;
         };
+        SignInSettings: {
+            /** @default none */
+            kind: string;
+            /** Format: uri */
+            tokenAddress?: null | string;
+            keyName?: null | string;
+            /** @default false */
+            keyInQuery: boolean;
+            scope?: null | string;
+            from?: null | {
+                [key: string]: components["schemas"]["SecretSource"];
+            };
+        };
+        /** @enum {unknown} */
+        StepEnd: "passed" | "warned" | "failed" | "notTried";
+        StepShown: {
+            name: string;
+            end: components["schemas"]["StepEnd"];
+            /** Format: int32 */
+            milliseconds: number;
+            words: string;
+        };
+        SurveyState: {
+            /** Format: date-time */
+            begunAt: string;
+            /** Format: date-time */
+            endedAt: null | string;
+            words: string;
+            /** Format: int32 */
+            done: number;
+            /** Format: int32 */
+            collections: number;
+            fault: null | string;
+        };
+        SystemPage: {
+            system: components["schemas"]["SystemShown"];
+            settings: components["schemas"]["ConnectionSettings"];
+            secrets: string[];
+            /** Format: date-time */
+            secretsChangedAt: string;
+            hasUploadedDescription: boolean;
+            catalogue: null | components["schemas"]["CatalogueShown"];
+            lastTest: null | components["schemas"]["TestShown"];
+            survey: null | components["schemas"]["SurveyState"];
+            /** Format: int32 */
+            clockAheadSeconds: null | number;
+            limitTold: null | string;
+        };
         SystemShown: {
             system: string;
             name: string;
@@ -617,6 +1070,28 @@ export interface components {
             lastFaultAt: null | string;
             /** Format: date-time */
             seenAt: null | string;
+            /** Format: double */
+            pace: null | number;
+            /** Format: int32 */
+            callsPerSecond: null | number;
+            /** Format: int32 */
+            callsAtOnce: number;
+            /** Format: int64 */
+            turnedAway: number;
+            /** Format: date-time */
+            signedInUntil: null | string;
+            /** Format: int32 */
+            collections: number;
+            /** Format: int32 */
+            fields: number;
+            /** Format: int32 */
+            changes: number;
+            mirrors: string[];
+        };
+        TestShown: {
+            /** Format: date-time */
+            at: string;
+            steps: components["schemas"]["StepShown"][];
         };
         Timing: {
             state: string;
@@ -1136,6 +1611,365 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SystemShown"][];
+                };
+            };
+        };
+    };
+    createSystem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionKept"];
+                };
+            };
+        };
+    };
+    getSystem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SystemPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    changeSystem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeSystem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    describeSystem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DescriptionFound"];
+                };
+            };
+        };
+    };
+    tryConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["StepShown"];
+                };
+            };
+        };
+    };
+    testConnection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["StepShown"];
+                };
+            };
+        };
+    };
+    getCatalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CollectionOfSystem"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    beginSurvey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveyState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getCatalogueChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeShown"][];
+                };
+            };
+        };
+    };
+    markChangesSeen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getCalls: {
+        parameters: {
+            query?: {
+                trouble?: boolean;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallShown"][];
+                };
+            };
+        };
+    };
+    getCall: {
+        parameters: {
+            query?: {
+                personal?: boolean;
+            };
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    searchFields: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldFound"][];
                 };
             };
         };
