@@ -12,6 +12,8 @@ import { Records } from './screens/records/Records';
 import { RunScreen } from './screens/run/RunScreen';
 import { Runs } from './screens/runs/Runs';
 import { SignIn } from './screens/signin/SignIn';
+import { NewSystem } from './screens/system/NewSystem';
+import { SystemScreen } from './screens/system/SystemScreen';
 import { Systems } from './screens/systems/Systems';
 import { Today } from './screens/today/Today';
 
@@ -39,7 +41,9 @@ export function Site() {
         <Route path="records/:link" element={<RecordScreen />} />
         <Route path="mirrors" element={<Mirrors />} />
         <Route path="mirrors/:key/:step?" element={<Mirror session={session.data} />} />
-        <Route path="systems" element={<Systems />} />
+        <Route path="systems" element={<Systems session={session.data} />} />
+        <Route path="systems/new" element={<NewSystem />} />
+        <Route path="systems/:key/:part?" element={<SystemScreen session={session.data} />} />
         <Route path="runs" element={<Runs />} />
         <Route path="runs/:id" element={<RunScreen session={session.data} />} />
         <Route path="conflicts/:id?" element={<Conflicts session={session.data} />} />

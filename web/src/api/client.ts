@@ -21,6 +21,18 @@ export type Hold = Schemas['HoldShown'];
 export type Run = Schemas['RunShown'];
 export type RunPage = Schemas['RunPage'];
 export type System = Schemas['SystemShown'];
+export type SystemPage = Schemas['SystemPage'];
+export type Step = Schemas['StepShown'];
+export type ConnectionAsked = Schemas['ConnectionAsked'];
+export type ConnectionSettings = Schemas['ConnectionSettings'];
+export type CollectionSettings = Schemas['CollectionSettings'];
+export type Paging = Schemas['Paging'];
+export type CollectionFound = Schemas['CollectionFound'];
+export type DescriptionFound = Schemas['DescriptionFound'];
+export type CollectionOfSystem = Schemas['CollectionOfSystem'];
+export type FieldOfSystem = Schemas['FieldOfSystem'];
+export type ChangeOfSystem = Schemas['ChangeShown'];
+export type Survey = Schemas['SurveyState'];
 
 /** What the server said instead of an answer, in words for the person. */
 export class Refusal extends Error {
@@ -75,4 +87,28 @@ client.use(withToken);
 /** The data of an answer that went well; anything else was thrown. */
 export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
   return (await answer).data as T;
+}
+
+/** Reads an answer that comes line by line, each a JSON object, and tells each as soon as it is there. */
+export async function lines<T>(path: string, body: unknown, tell: (line: T) => void, signal: AbortSignal) {
+  const response = await fetch(path, {
+    method: 'POST',
+    headers: { 'X-Upright-Token': token, 'Content-Type': 'application/json' },
+    body: body === undefined ? undefined : JSON.stringify(body),
+    signal,
+  });
+  if (!response.ok || !response.body) {
+    const problem = (await response.json().catch(() => null)) as { title?: string } | null;
+    throw new Refusal(response.status, problem?.title ?? defaultWords(response.status));
+  }
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = '';
+  for (;;) {
+    const { done, value } = await reader.read();
+    rest += value ?? '';
+    const whole = rest.split('\n');
+    rest = whole.pop() ?? '';
+    for (const line of whole) if (line) tell(JSON.parse(line) as T);
+    if (done) return;
+  }
 }

@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import { client, data, type Decision, Refusal, rememberToken } from './client';
+import { client, type ConnectionAsked, data, type Decision, Refusal, rememberToken } from './client';
 
 /** Who is signed in; null when nobody is. */
 export function useSession() {
@@ -107,6 +107,95 @@ export const useRun = (id: number, outcome: string | null) =>
   });
 
 export const useSystems = () => useQuery({ queryKey: ['systems'], queryFn: () => data(client.GET('/api/systems')) });
+
+export const useSystem = (key: string) =>
+  useQuery({
+    queryKey: ['system', key],
+    queryFn: () => data(client.GET('/api/systems/{key}', { params: { path: { key } } })),
+    refetchInterval: (q) => (q.state.data?.survey && !q.state.data.survey.endedAt ? 700 : false),
+    retry: false,
+  });
+
+export const useCatalogue = (key: string) =>
+  useQuery({
+    queryKey: ['catalogue', key],
+    queryFn: () => data(client.GET('/api/systems/{key}/catalogue', { params: { path: { key } } })),
+    retry: false,
+  });
+
+export const useCatalogueChanges = (key: string) =>
+  useQuery({
+    queryKey: ['catalogueChanges', key],
+    queryFn: () => data(client.GET('/api/systems/{key}/changes', { params: { path: { key } } })),
+  });
+
+export const useCalls = (key: string, trouble: boolean) =>
+  useQuery({
+    queryKey: ['calls', key, trouble],
+    queryFn: () => data(client.GET('/api/systems/{key}/calls', { params: { path: { key }, query: { trouble } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 10_000,
+  });
+
+export const useCall = (key: string, id: number | null, personal: boolean) =>
+  useQuery({
+    queryKey: ['call', key, id, personal],
+    queryFn: () =>
+      data(client.GET('/api/systems/{key}/calls/{id}', { params: { path: { key, id: id! }, query: { personal } } })),
+    enabled: id !== null,
+    retry: false,
+  });
+
+export const useFieldSearch = (text: string) =>
+  useQuery({
+    queryKey: ['fields', text],
+    queryFn: () => data(client.GET('/api/fields', { params: { query: { text } } })),
+    enabled: text.length > 1,
+    placeholderData: keepPreviousData,
+  });
+
+export function useSurvey(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => data(client.POST('/api/systems/{key}/survey', { params: { path: { key } } })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useMarkSeen(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => client.POST('/api/systems/{key}/changes/seen', { params: { path: { key } } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useDescribe() {
+  return useMutation({
+    mutationFn: (body: ConnectionAsked) => data(client.POST('/api/systems/describe', { body })),
+  });
+}
+
+/** Keeps a connection, new or changed, and gives the system's key. */
+export function useKeepConnection() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: ConnectionAsked) => {
+      if (body.key === null) return (await data(client.POST('/api/systems', { body }))).system;
+      await client.PUT('/api/systems/{key}', { params: { path: { key: body.key } }, body });
+      return body.key;
+    },
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useRemoveSystem(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => client.DELETE('/api/systems/{key}', { params: { path: { key } } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
 
 export function useStartRun(key: string) {
   const cache = useQueryClient();
