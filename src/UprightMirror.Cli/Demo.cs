@@ -6,7 +6,7 @@ using UprightMirror.Storage;
 
 namespace UprightMirror.Cli;
 
-/// <summary>What Saltmarsh Paddle Works has arranged: two connections, one mirror, three people. All made up.</summary>
+/// <summary>What Saltmarsh Paddle Works has arranged: four connections, one mirror, three people. All made up.</summary>
 internal static class Demo
 {
     public static readonly ImmutableArray<(string Email, string Name, string Role, string Password)> People =
@@ -51,8 +51,8 @@ internal static class Demo
         "Name",
         "Country");
 
-    /// <summary>The two connections. Their secrets are those that the demo world's systems give to a service account.</summary>
-    public static IEnumerable<(KeptConnection Connection, IReadOnlyDictionary<string, string> Secrets)> Connections(Uri world)
+    /// <summary>The connections. Their secrets are those that the demo world's systems give to a service account.</summary>
+    public static IEnumerable<(KeptConnection Connection, IReadOnlyDictionary<string, string> Secrets)> Connections(Uri world, string? folder)
     {
         yield return (
             new KeptConnection("slipway", "Slipway CRM", "Sl", "#1f6390", "rest", new Uri(world, "/slipway/openapi.json"), InstallCommands.Json(new ConnectionSettings(
@@ -69,6 +69,16 @@ internal static class Demo
                 new Dictionary<string, CollectionSettings> { ["Customers"] = new(ChangedAt: "ChangedOn", ChangedBy: "ChangedBy", Reference: "ExternalReference") },
                 CallsAtOnce: 8, AllowPrivate: true))),
             new Dictionary<string, string> { ["user"] = "UPRIGHT-SVC", ["password"] = "ballast-demo-20931" });
+        yield return (
+            new KeptConnection("pennant", "Pennant Mail", "Pe", "#8a3a5c", "rest", new Uri(world, "/pennant/openapi.yaml"), InstallCommands.Json(new ConnectionSettings(
+                new SignInSettings("key", KeyName: "X-Pennant-Key"), CallsPerSecond: 5, CallsAtOnce: 2, AllowPrivate: true))),
+            new Dictionary<string, string> { ["key"] = "pennant-7731-demo" });
+        if (folder is not null)
+        {
+            yield return (
+                new KeptConnection("drop", "Drop folder", "Df", "#3f6b2f", "folder", new Uri(folder), InstallCommands.Json(new ConnectionSettings())),
+                new Dictionary<string, string>());
+        }
     }
 
     private static AgreedFieldDefinition Both(string name, FieldType type, string slipway, string ballast, string rule = "ask", string? group = null) =>

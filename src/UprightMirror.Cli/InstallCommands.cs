@@ -16,13 +16,15 @@ internal static class InstallCommands
 
     /// <summary>Loads connections, the mirror and the people of the demo. What is there already stays; the database is brought up to date first.</summary>
     /// <param name="everyMinutes">How often the mirror runs by itself; null for by hand only.</param>
-    public static async Task<int> LoadDemo(Uri world, int? everyMinutes)
+    /// <param name="folder">Where the demo's order files arrive; null when there is no such folder.</param>
+    /// <param name="peopleOnly">True for an empty workspace: nobody has connected anything yet.</param>
+    public static async Task<int> LoadDemo(Uri world, int? everyMinutes, string? folder, bool peopleOnly)
     {
         Migrate();
         await using var installation = new Installation();
-        if ((await installation.Mirrors.All(CancellationToken.None)).Count == 0)
+        if (!peopleOnly && (await installation.Mirrors.All(CancellationToken.None)).Count == 0)
         {
-            foreach (var (connection, secrets) in Demo.Connections(world))
+            foreach (var (connection, secrets) in Demo.Connections(world, folder))
             {
                 await installation.Connections.Save(connection, secrets, CancellationToken.None);
             }

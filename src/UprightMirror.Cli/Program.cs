@@ -12,8 +12,7 @@ try
         ["catalogue", var system] => await SystemsCommand.Catalogue(system, refresh: false),
         ["catalogue", var system, "--refresh"] => await SystemsCommand.Catalogue(system, refresh: true),
         ["migrate"] => InstallCommands.Migrate(),
-        ["load-demo", var address] => await InstallCommands.LoadDemo(new Uri(address), null),
-        ["load-demo", var address, "--every", var minutes] when int.TryParse(minutes, out var every) => await InstallCommands.LoadDemo(new Uri(address), every),
+        ["load-demo", var address, .. var rest] => await LoadDemo(new Uri(address), rest),
         _ => Usage(),
     };
 }
@@ -21,6 +20,33 @@ catch (CommandException e)
 {
     Console.Error.WriteLine(e.Message);
     return 2;
+}
+
+static async Task<int> LoadDemo(Uri address, string[] options)
+{
+    int? every = null;
+    string? folder = null;
+    var empty = false;
+    for (var i = 0; i < options.Length; i++)
+    {
+        switch (options[i])
+        {
+            case "--every" when i + 1 < options.Length && int.TryParse(options[i + 1], out var minutes):
+                every = minutes;
+                i++;
+                break;
+            case "--folder" when i + 1 < options.Length:
+                folder = options[++i];
+                break;
+            case "--empty":
+                empty = true;
+                break;
+            default:
+                return Usage();
+        }
+    }
+
+    return await InstallCommands.LoadDemo(address, every, folder, empty);
 }
 
 static int Usage()
@@ -34,8 +60,9 @@ static int Usage()
         upright catalogue NAME [--refresh]
                                           prints a system's collections and fields; reads them anew when asked to
         upright migrate                   makes the database, or brings it up to date
-        upright load-demo ADDRESS [--every MINUTES]
-                                          loads the demo's connections, mirror and people; ADDRESS is where the demo world answers
+        upright load-demo ADDRESS [--every MINUTES] [--folder PATH] [--empty]
+                                          loads the demo's connections, mirror and people; ADDRESS is where the demo world answers,
+                                          PATH where its order files arrive; --empty loads the people only
         """);
     return 2;
 }

@@ -9,8 +9,11 @@ namespace UprightMirror.Connectors.Calling;
 /// </summary>
 public sealed class CallGate
 {
-    /// <summary>How much wider than the limit's own spacing calls are sent, so that a late one and an early one do not share a second.</summary>
-    private const double Margin = 1.03;
+    /// <summary>The least by which calls are sent wider apart than the limit, so that a late one and an early one do not share a second.</summary>
+    private const double LeastMargin = 0.03;
+
+    /// <summary>Where few calls are allowed, one that is late by this share of their spacing still does no harm.</summary>
+    private const double LateBy = 0.4;
 
     private const double Slowest = 16;
 
@@ -39,12 +42,12 @@ public sealed class CallGate
         this.clock = clock;
         this.atOnce = atOnce;
         this.longest = longest + TimeSpan.FromSeconds(5);
-        this.spacing = callsPerSecond is { } limit ? TimeSpan.FromSeconds(Margin / limit) : null;
+        this.spacing = callsPerSecond is { } limit ? TimeSpan.FromSeconds((1 + Math.Max(LeastMargin, LateBy / limit)) / limit) : null;
         this.here = new SemaphoreSlim(atOnce, atOnce);
     }
 
     /// <summary>The calls per second that are let through now; null when there is no limit.</summary>
-    public double? Pace => this.spacing is { } space ? Margin / (space.TotalSeconds * Volatile.Read(ref this.slower)) : null;
+    public double? Pace => this.spacing is { } space ? 1 / (space.TotalSeconds * Volatile.Read(ref this.slower)) : null;
 
     /// <summary>Waits for a place and a turn. The place is given back when the result is disposed.</summary>
     public async Task<IAsyncDisposable> Enter(CancellationToken cancellation)

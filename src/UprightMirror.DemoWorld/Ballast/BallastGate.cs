@@ -13,7 +13,7 @@ public static class BallastGate
 
     public static void UseBallastGate(this WebApplication app) => app.UseWhen(c => c.Request.Path.StartsWithSegments("/ballast/odata"), gate => gate.Use(async (context, next) =>
     {
-        if (!SignedIn(context.Request.Headers.Authorization.ToString()))
+        if (context.RequestServices.GetRequiredService<Faults.FaultSwitches>().Of("ballast").WrongSecret || !SignedIn(context.Request.Headers.Authorization.ToString()))
         {
             context.Response.StatusCode = 401;
             context.Response.Headers.WWWAuthenticate = "Basic realm=\"Ballast ERP\"";

@@ -38,7 +38,12 @@ public static class Companies
         ("NZ", ["Wharf Road", "Inlet Drive", "Jetty Lane"], ["Kauri Bay", "Totara", "Rangiora Point"], "####", [" Ltd", ""]),
     ];
 
-    /// <summary>The first <paramref name="count"/> companies of the world made from <paramref name="seed"/>. No two share a name or an e-mail address.</summary>
+    private static readonly string[] Before = ["North", "South", "Upper", "Lower", "Old", "New", "Great", "Little", "East", "West", "Royal", "Saint Brendan's"];
+
+    /// <summary>
+    /// The first <paramref name="count"/> companies of the world made from <paramref name="seed"/>. No two share an e-mail address; a
+    /// few share their name with one in another country.
+    /// </summary>
     public static IReadOnlyList<Company> Make(int count, int seed)
     {
         var random = new Randomizer(seed);
@@ -48,13 +53,14 @@ public static class Companies
         {
             var place = random.WeightedRandom(Places, [0.34f, 0.22f, 0.14f, 0.1f, 0.12f, 0.08f]);
             var kind = random.ArrayElement(Kinds);
-            var name = $"{random.ArrayElement(Waters)} {kind.Suffix}";
-            if (!names.Add(name))
+            var name = $"{(random.Bool(0.75f) ? random.ArrayElement(Before) + " " : "")}{random.ArrayElement(Waters)} {kind.Suffix}";
+            var isNew = names.Add(name);
+            if (!names.Add($"{name}/{place.Country}") || (!isNew && random.Bool(0.9f)))
             {
                 continue;
             }
 
-            var domain = $"{string.Concat(name.Where(char.IsAsciiLetter)).ToLowerInvariant()}.example";
+            var domain = $"{string.Concat(name.Where(char.IsAsciiLetter)).ToLowerInvariant()}{(isNew ? "" : "-" + place.Country.ToLowerInvariant())}.example";
             companies.Add(new Company(
                 name + random.ArrayElement(place.Endings),
                 domain,

@@ -33,7 +33,7 @@ export function Calls({ systemKey, mayUnmask }: { systemKey: string; mayUnmask: 
           <table className="w-full table-fixed border-t border-rule bg-sheet">
             <thead className="text-left text-sm text-soft">
               <tr className="border-b border-rule">
-                <th className="w-[92px] px-3 py-1.5 font-semibold">Time</th>
+                <th className="w-[116px] px-3 py-1.5 font-semibold">Time</th>
                 <th className="px-2 font-semibold">Call</th>
                 <th className="w-[90px] px-2 font-semibold">Answer</th>
                 <th className="w-[84px] px-2 text-right font-semibold">Took</th>
@@ -44,7 +44,7 @@ export function Calls({ systemKey, mayUnmask }: { systemKey: string; mayUnmask: 
                 const wrong = c.fault !== null || (c.status ?? 0) >= 400;
                 return (
                   <tr key={c.id} className={`border-b border-rule ${open === c.id ? 'bg-ground' : ''}`}>
-                    <td className="px-3 py-1.5 text-soft">
+                    <td className="px-3 py-1.5 whitespace-nowrap text-soft">
                       <time dateTime={c.at} title={new Date(c.at).toLocaleString()}>
                         {new Date(c.at).toLocaleTimeString()}
                       </time>
@@ -56,7 +56,7 @@ export function Calls({ systemKey, mayUnmask }: { systemKey: string; mayUnmask: 
                         onClick={() => setOpen(open === c.id ? null : c.id)}
                         aria-expanded={open === c.id}
                       >
-                        <span className="font-semibold">{c.method}</span> {c.address}
+                        <span className="font-semibold">{c.method}</span> {plain(c.address)}
                       </button>
                       {c.fault && <span className="block truncate text-sm text-refused">{c.fault}</span>}
                     </td>
@@ -78,7 +78,7 @@ export function Calls({ systemKey, mayUnmask }: { systemKey: string; mayUnmask: 
           {call.data && (
             <>
               <h2 className="font-semibold break-words">
-                {call.data.method} {call.data.address}
+                {call.data.method} {plain(call.data.address)}
               </h2>
               <p className="text-sm text-soft">
                 For {call.data.what} · {new Date(call.data.at).toLocaleString()} · {inWords(call.data.milliseconds)}
@@ -124,5 +124,13 @@ function pretty(text: string) {
     return JSON.stringify(JSON.parse(text), null, 1);
   } catch {
     return text;
+  }
+}
+
+function plain(address: string) {
+  try {
+    return decodeURIComponent(address);
+  } catch {
+    return address;
   }
 }

@@ -1,0 +1,108 @@
+using System.Globalization;
+using UprightMirror.DemoWorld.Faults;
+using UprightMirror.DemoWorld.Shelves;
+
+namespace UprightMirror.DemoWorld.Ballast;
+
+/// <summary>A value that the ERP will not take, in its own curt words.</summary>
+public sealed class RefusedException(string message) : Exception(message);
+
+/// <summary>The ERP's records. It assigns the numbers, rounds to two decimals, and knows only its own codes.</summary>
+public sealed class BallastRecords(ShelfStore store, FaultSwitches faults)
+{
+    public static readonly IReadOnlyDictionary<string, string> CountryCodes = new Dictionary<string, string> { ["GB"] = "GBR", ["IE"] = "IRL", ["NL"] = "NLD", ["NO"] = "NOR", ["DE"] = "DEU", ["NZ"] = "NZL" };
+
+    private static readonly string[] Terms = ["N0", "N14", "N30", "N60"];
+    private static readonly string[] OrderStates = ["OPEN", "RELEASED", "SHIPPED", "CLOSED"];
+
+    public Shelf<Customer> Customers { get; } = new("ballast/Customers", store);
+
+    public Shelf<Item> Items { get; } = new("ballast/Items", store);
+
+    public Shelf<SalesOrder> SalesOrders { get; } = new("ballast/SalesOrders", store);
+
+    public Shelf<Invoice> Invoices { get; } = new("ballast/Invoices", store);
+
+    public async Task Load(CancellationToken cancellation)
+    {
+        await this.Customers.Load(cancellation);
+        await this.Items.Load(cancellation);
+        await this.SalesOrders.Load(cancellation);
+        await this.Invoices.Load(cancellation);
+    }
+
+    /// <summary>A record as the service shows it, with what the ERP itself knows of it.</summary>
+    public static T Shown<T>(Row<T> row)
+        where T : Document
+    {
+        row.Body.Number = row.Id;
+        row.Body.Version = row.Version;
+        row.Body.ChangedOn = row.ChangedAt;
+        row.Body.ChangedBy = row.ChangedBy;
+        return row.Body;
+    }
+
+    public Row<T> Create<T>(Shelf<T> shelf, T document, string by)
+        where T : Document
+    {
+        this.Tidy(document);
+        return shelf.Add(n => document is Item { ItemNo.Length: > 0 } item ? item.ItemNo : NumberOf(document, n), _ => document, by, faults.Now("ballast"));
+    }
+
+    /// <summary>Stores a document. Null when it is not in this version any more.</summary>
+    public Row<T>? Change<T>(Shelf<T> shelf, T document, int version, string by)
+        where T : Document
+    {
+        this.Tidy(document);
+        return shelf.Change(document.Number, version, _ => document, by, faults.Now("ballast"));
+    }
+
+    private static string NumberOf(Document document, long n) => document switch
+    {
+        Customer => $"C-{(20000 + n).ToString(CultureInfo.InvariantCulture)}",
+        SalesOrder => $"SO-{(100000 + n).ToString(CultureInfo.InvariantCulture)}",
+        Invoice => $"INV-{(500000 + n).ToString(CultureInfo.InvariantCulture)}",
+        _ => $"I-{(1000 + n).ToString(CultureInfo.InvariantCulture)}",
+    };
+
+    /// <summary>What the ERP does to a document before it keeps it: its rules, its rounding, its capitals.</summary>
+    private void Tidy(Document document)
+    {
+        switch (document)
+        {
+            case Customer c:
+                Need(!string.IsNullOrWhiteSpace(c.CustomerName), "CustomerName must be specified.");
+                Need(CountryCodes.Values.Contains(c.CountryCode), $"The field CountryCode contains a value ({c.CountryCode}) that cannot be found in the related table (Country).");
+                Need(c.PaymentTermsCode is null or "" || Terms.Contains(c.PaymentTermsCode), $"The field PaymentTermsCode contains a value ({c.PaymentTermsCode}) that cannot be found in the related table (Payment Terms).");
+                c.CustomerName = c.NameInCapitals ? c.CustomerName.ToUpperInvariant() : c.CustomerName;
+                c.CreditLimit = c.CreditLimit is { } limit ? decimal.Round(limit, 2) : null;
+                (c.TelephoneNo, c.EMail, c.Street, c.City, c.PostCode, c.PaymentTermsCode, c.TaxRegistrationNo) = (Empty(c.TelephoneNo), Empty(c.EMail), Empty(c.Street), Empty(c.City), Empty(c.PostCode), Empty(c.PaymentTermsCode), Empty(c.TaxRegistrationNo));
+                break;
+            case Item i:
+                Need(!string.IsNullOrWhiteSpace(i.Description), "Description must be specified.");
+                i.UnitPrice = decimal.Round(i.UnitPrice, 2);
+                break;
+            case SalesOrder o:
+                Need(this.Customers.Find(o.CustomerNo) is not null, $"The field CustomerNo contains a value ({o.CustomerNo}) that cannot be found in the related table (Customer).");
+                Need(OrderStates.Contains(o.StatusCode), $"The field StatusCode contains a value ({o.StatusCode}) that is not an option.");
+                foreach (var line in o.Lines)
+                {
+                    Need(this.Items.Find(line.ItemNo) is not null, $"Line {line.LineNo}: item {line.ItemNo} does not exist.");
+                    line.LineAmount = decimal.Round(line.Quantity * line.UnitPrice * (100 - line.DiscountPercent) / 100, 2);
+                }
+
+                o.TotalAmount = o.Lines.Sum(l => l.LineAmount);
+                break;
+        }
+    }
+
+    private static string? Empty(string? text) => string.IsNullOrEmpty(text) ? null : text;
+
+    private static void Need(bool holds, string words)
+    {
+        if (!holds)
+        {
+            throw new RefusedException(words);
+        }
+    }
+}
