@@ -16,7 +16,7 @@ var folder = builder.Configuration["folder"];
 builder.Logging.SetMinimumLevel(LogLevel.Warning);
 builder.Services.AddSingleton(NpgsqlDataSource.Create(database));
 builder.Services.AddSingleton(TimeProvider.System);
-builder.Services.AddSingleton<ShelfStore>().AddSingleton<FaultSwitches>().AddSingleton<BallastRecords>().AddSingleton<OrderFiles>().AddSingleton<TheWorld>();
+builder.Services.AddSingleton<ShelfStore>().AddSingleton<FaultSwitches>().AddSingleton<BallastRecords>().AddSingleton<OrderFiles>().AddSingleton<TheWorld>().AddSingleton<Story>();
 builder.Services.AddSlipway();
 builder.Services.AddPennant();
 builder.Services.AddControllers().AddOData(options => options.AddRouteComponents("ballast/odata", BallastModel.Make()).Select().Filter().OrderBy().Count().Expand().SkipToken().SetMaxTop(200));
@@ -37,6 +37,8 @@ app.MapSlipway();
 app.MapPennant();
 app.MapFaults();
 app.MapStaffPages(folder);
+app.MapPost("/story/day", (Story story) => story.WorkADay());
+app.MapPost("/story/systems", (Story story) => story.ChangeTheSystems());
 app.MapGet("/health", () => Results.Text("ready"));
 await app.RunAsync();
 

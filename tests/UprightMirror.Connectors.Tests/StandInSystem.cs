@@ -30,6 +30,9 @@ public sealed class StandInSystem : IAsyncDisposable
 
     public List<string> Calls { get; } = [];
 
+    /// <summary>Its OpenAPI document.</summary>
+    public string DescribedBy { get; set; } = Description;
+
     /// <summary>Answers everything that is not a description or a token.</summary>
     public required RequestDelegate Answer { get; set; }
 
@@ -51,7 +54,7 @@ public sealed class StandInSystem : IAsyncDisposable
             switch (context.Request.Path.Value)
             {
                 case "/openapi.json":
-                    await context.Response.WriteAsync(Description);
+                    await context.Response.WriteAsync(system.DescribedBy);
                     break;
                 case "/odata/$metadata":
                     await context.Response.WriteAsync(Metadata);

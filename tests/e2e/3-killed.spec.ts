@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { appendFileSync, openSync, readFileSync, writeFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
-import { customers, DEMO, organisations, runNow, signIn } from './world';
+import { customers, DEMO, keyOf, organisations, runNow, signIn } from './world';
 
 test('killed in the middle of a run, started again and run: nothing twice, nothing lost', async ({ page }) => {
   test.setTimeout(240_000);
@@ -47,10 +47,10 @@ test('killed in the middle of a run, started again and run: nothing twice, nothi
 
   const inSlipway = await organisations();
   const inBallast = await customers();
-  expect(inBallast.map((c) => c.EMail.toLowerCase()).sort()).toEqual(inSlipway.map((o) => o.email.toLowerCase()).sort());
-  expect(new Set(inBallast.map((c) => c.EMail.toLowerCase())).size).toBe(inBallast.length);
-  const streets = new Map(inBallast.map((c) => [c.EMail.toLowerCase(), c.Street]));
-  for (const o of inSlipway) expect(streets.get(o.email.toLowerCase()) ?? null).toBe(o.address.street);
+  expect(inBallast.map((c) => keyOf(c.EMail, c.CustomerName)).sort()).toEqual(inSlipway.map((o) => keyOf(o.email, o.name)).sort());
+  expect(new Set(inBallast.map((c) => keyOf(c.EMail, c.CustomerName))).size).toBe(inBallast.length);
+  const streets = new Map(inBallast.map((c) => [keyOf(c.EMail, c.CustomerName), c.Street]));
+  for (const o of inSlipway) expect(streets.get(keyOf(o.email, o.name)) ?? null).toBe(o.address.street);
 });
 
 async function token() {

@@ -3,8 +3,11 @@ import { expect, type Page } from '@playwright/test';
 /** What the tests know of the processes that run: the product's address, and the demo world's. */
 export const DEMO = process.env.UPRIGHT_DEMO!;
 
-export type Organisation = { id: string; name: string; email: string; phoneMain: string | null; address: { street: string | null } };
-export type Customer = { CustomerNo: string; CustomerName: string; EMail: string; TelephoneNo: string | null; Street: string | null };
+export type Organisation = { id: string; name: string; email: string | null; phoneMain: string | null; address: { street: string | null } };
+export type Customer = { CustomerNo: string; CustomerName: string; EMail: string | null; TelephoneNo: string | null; Street: string | null };
+
+/** What tells one company from another in both systems: its e-mail address, or its name where nobody knows one. */
+export const keyOf = (email: string | null, name: string) => (email ?? name).toLowerCase();
 
 export async function signIn(page: Page, email = 'maren@saltmarsh.example', password = 'tide-and-timber') {
   await page.goto('/');

@@ -104,7 +104,7 @@ public sealed class ODataDescription
             var readOnly = property.VocabularyAnnotations(model).Any(a => a.Term.Name is "Computed" or "Permissions");
             fields[path] = new CatalogueField(path, property.Type.FullName(), !property.Type.IsNullable, readOnly, property.Type.IsString() ? property.Type.AsString().MaxLength : null)
             {
-                IsCustom = path.Split('.').Any(s => s.StartsWith("Custom", StringComparison.OrdinalIgnoreCase)),
+                IsCustom = CustomNames.Say(path),
                 Allowed = property.Type.IsEnum() ? [.. property.Type.AsEnum().EnumDefinition().Members.Select(m => m.Name)] : [],
             };
         }

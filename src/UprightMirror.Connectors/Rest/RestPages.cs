@@ -22,12 +22,15 @@ internal sealed class RestPages(string name, Caller caller, CollectionSettings o
 
     private const int MostStepsBack = 200;
 
+    private static readonly string[] NextNames = ["nextCursor", "next_cursor", "nextPageToken", "next_page_token", "nextPage", "next_page", "nextLink", "next", "links.next", "paging.next", "meta.next_cursor", "@odata.nextLink"];
+    private static readonly string[] TotalNames = ["total", "totalCount", "total_count", "meta.total", "paging.total"];
+
     /// <summary>A number for each record that was given, by which the same one is known again.</summary>
     private readonly HashSet<(string Id, long State)> given = [];
 
     public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Read(CancellationToken cancellation) => own.PagingOrDefault switch
     {
-        Paging.Whole => this.Followed(_ => null, cancellation),
+        Paging.Whole => this.Followed(this.NoMore, cancellation),
         Paging.Cursor cursor => this.Followed(page => Property(page.Json, cursor.Next) is { Length: > 0 } next ? this.Asked((cursor.Parameter, next)) : null, cancellation),
         Paging.NextLink link => this.Followed(page => Property(page.Json, link.Property) is { Length: > 0 } next ? this.SameSystem(new Uri(first, next)) : null, cancellation),
         Paging.LinkHeader => this.Followed(page => page.Answer.NextPage is { } next ? this.SameSystem(new Uri(first, next)) : null, cancellation),
@@ -41,6 +44,16 @@ internal sealed class RestPages(string name, Caller caller, CollectionSettings o
     {
         var text = string.Join('&', query.Where(q => q.Name.Length > 0 && q.Value is not null).Select(q => $"{Uri.EscapeDataString(q.Name)}={Uri.EscapeDataString(q.Value!)}"));
         return text.Length == 0 ? address : new Uri($"{address}{(address.Query.Length == 0 ? '?' : '&')}{text}");
+    }
+
+    /// <summary>One answer is said to hold everything. Where it looks as if it did not, half of the records must not be taken for all of them.</summary>
+    private Uri? NoMore((JsonElement Json, Answered Answer) page)
+    {
+        var next = page.Answer.NextPage ?? NextNames.Select(n => Property(page.Json, n)).FirstOrDefault(v => v is { Length: > 0 });
+        var total = TotalNames.Select(n => Property(page.Json, n)).FirstOrDefault(v => v is not null);
+        return next is not null || (long.TryParse(total, CultureInfo.InvariantCulture, out var all) && all > this.given.Count)
+            ? throw caller.Fault($"{name} has more {collection} than it gave in one answer, and its description does not say how to go on. Set how its pages go on in the connection.")
+            : null;
     }
 
     /// <summary>Each page leads to the next one.</summary>

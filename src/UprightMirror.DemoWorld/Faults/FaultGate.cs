@@ -124,7 +124,8 @@ public static class FaultGate
         {
             foreach (var field in fields)
             {
-                var of = root["components"]?["schemas"]?[field.Collection] as JsonObject;
+                var schema = Slipway.SlipwayDescription.Collections.FirstOrDefault(c => c.Name == field.Collection)?.Schema ?? field.Collection;
+                var of = root["components"]?["schemas"]?[schema] as JsonObject;
                 if (of?["properties"] is JsonObject properties)
                 {
                     Describe(properties, of["required"] as JsonArray, field);

@@ -1,0 +1,143 @@
+using System.Text;
+using System.Text.Json;
+using UprightMirror.Connectors.Calling;
+using UprightMirror.Connectors.Testing;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Connectors.Tests;
+
+/// <summary>Files are taken once, read as they are written, and put away with a report; what can't be read costs only itself.</summary>
+public sealed class FolderTests : IDisposable
+{
+    private static readonly Encoding Windows1252 = CodePagesEncodingProvider.Instance.GetEncoding(1252)!;
+
+    private readonly DirectoryInfo folder = Directory.CreateTempSubdirectory("upright-folder");
+
+    private string In(params string[] parts) => Path.Combine([this.folder.FullName, "in", .. parts]);
+
+    private ISystemConnector Folder(ConnectionSettings? settings = null, string name = "in")
+    {
+        Directory.CreateDirectory(this.In());
+        return new SystemConnection("Drop", "folder", new Uri(Path.Combine(this.folder.FullName, name)), JsonSerializer.SerializeToElement(settings ?? new ConnectionSettings(), JsonSerializerOptions.Web), new Dictionary<string, string>())
+            .Connect(new Outside(TimeProvider.System, new LocalCallBudget(TimeProvider.System)) { Folders = this.folder });
+    }
+
+    private async Task<List<ObservedRecord>> Take(string collection, ISystemConnector? connector = null)
+    {
+        var folder = connector ?? this.Folder();
+        var records = await folder.ReadChanged(collection, null, null, CancellationToken.None).SelectMany(p => p).ToListAsync();
+        await folder.PutAway(collection, CancellationToken.None);
+        return records;
+    }
+
+    private void Put(string name, string text, Encoding? encoding = null)
+    {
+        Directory.CreateDirectory(this.In());
+        File.WriteAllText(this.In(name), text, encoding ?? new UTF8Encoding(false));
+    }
+
+    public void Dispose() => this.folder.Delete(recursive: true);
+
+    [Fact]
+    public async Task A_file_is_taken_once_and_moved_to_done()
+    {
+        this.Put("orders-1.csv", "id,name\r\n7,Brae Hire\r\n8,\"Tern, Point\"\r\n");
+        (await this.Take("orders")).Select(r => $"{r.Id} {r.Fields["name"].Display}").ShouldBe(["7 Brae Hire", "8 Tern, Point"]);
+        (await this.Take("orders")).ShouldBeEmpty();
+        File.Exists(this.In("done", "orders-1.csv")).ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task A_rehearsal_leaves_the_file_where_it_is()
+    {
+        this.Put("orders-1.csv", "id\n1\n");
+        (await this.Folder().ReadChanged("orders", null, null, CancellationToken.None).CountAsync()).ShouldBe(1);
+        File.Exists(this.In("orders-1.csv")).ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task Semicolons_decimal_commas_and_windows_1252_are_detected_and_shown()
+    {
+        this.Put("partner-1.csv", "id;who;price\n1;Königssee;1.234,50\n2;Ålesund;12,5\n", Windows1252);
+        var connector = this.Folder();
+        var read = (await connector.Test(CancellationToken.None).ToListAsync()).Single(s => s.Name == "Description read");
+        read.Words.ShouldContain("windows-1252").ShouldContain("semicolons between values").ShouldContain("decimal comma");
+        (await this.Take("partner", connector)).Select(r => $"{r.Fields["who"].Display} {r.Fields["price"].Display}").ShouldBe(["Königssee 1234.50", "Ålesund 12.5"]);
+    }
+
+    [Fact]
+    public async Task A_ragged_row_costs_only_itself_and_stands_in_the_report()
+    {
+        this.Put("orders-1.csv", "id,name\n1,a\n2,b,too many\n3,c\n");
+        var connector = this.Folder();
+        (await this.Take("orders", connector)).Select(r => r.Id).ShouldBe(["1", "3"]);
+        File.ReadAllText(this.In("done", "orders-1.csv.report.txt")).ShouldContain("Line 3: it has 3 values, and the first line names 2 columns");
+        connector.Seen.LastFault!.ShouldContain("Drop, file orders-1.csv: Line 3");
+    }
+
+    [Theory]
+    [InlineData("orders-1.csv", "id,name\n1,\"never closed\n2,b\n", "A quote that opens on line 2 is never closed")]
+    [InlineData("orders-1.csv", "id,name\n1,a\0b\n", "NUL at byte 12")]
+    [InlineData("orders-1.csv", "", "It is empty")]
+    [InlineData("orders-1.csv", "id,id\n1,2\n", "Two columns are called id")]
+    [InlineData("orders-1.json", "[{\"id\":1},{\"id\":", "It is not JSON after record 1")]
+    [InlineData("orders-1.xml", "<!DOCTYPE x [<!ENTITY e SYSTEM \"file:///etc/passwd\">]><x><o id=\"1\">&e;</o></x>", "document type of its own (DTD)")]
+    [InlineData("orders-1.xml", "<x><o id='1'><name>a</name></o><o id='2'>", "It is not XML")]
+    public async Task A_file_that_can_not_be_read_is_refused_with_a_report(string name, string text, string words)
+    {
+        this.Put(name, text);
+        var connector = this.Folder(new ConnectionSettings(Collections: new Dictionary<string, CollectionSettings> { ["orders"] = new(FilePattern: "orders*", Id: "id") }));
+        await this.Take("orders", connector);
+        File.ReadAllText(this.In("refused", name + ".report.txt")).ShouldContain(words).ShouldNotContain("root:");
+        File.Exists(this.In(name)).ShouldBeFalse();
+        connector.Seen.LastFault!.ShouldContain(name);
+    }
+
+    [Fact]
+    public async Task Text_that_is_no_utf8_is_read_as_what_it_is()
+    {
+        Directory.CreateDirectory(this.In());
+        File.WriteAllBytes(this.In("orders-1.csv"), [.. "id,name\n1,caf"u8, 0xE9, (byte)'\n']);
+        (await this.Take("orders")).Single().Fields["name"].Display.ShouldBe("café");
+    }
+
+    [Fact]
+    public async Task Json_lines_and_xml_are_records_too_and_a_bad_line_costs_only_itself()
+    {
+        this.Put("a-1.jsonl", "{\"id\":1}\nnot json\n{\"id\":2}\n");
+        this.Put("b-1.xml", "<orders><order id=\"9\"><customer>Zoë</customer><line>x</line><line>y</line></order></orders>");
+        (await this.Take("a")).Select(r => r.Id).ShouldBe(["1", "2"]);
+        File.ReadAllText(this.In("done", "a-1.jsonl.report.txt")).ShouldContain("Line 2: it is not JSON");
+        var order = (await this.Take("b")).Single();
+        (order.Id, order.Fields["customer"].Display).ShouldBe(("9", "Zoë"));
+    }
+
+    [Fact]
+    public async Task Files_under_a_temporary_name_are_still_being_written_and_left_alone()
+    {
+        this.Put(".orders-1.csv", "id\n1\n");
+        this.Put("orders-2.csv.tmp", "id\n2\n");
+        (await this.Take("orders")).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task What_is_written_appears_whole_and_is_found_again_by_its_reference()
+    {
+        var connector = this.Folder();
+        var answer = await connector.Write("orders", new WriteRequest(null, RawFields.Of([KeyValuePair.Create("name", Value.Text("Brae"))]), "abc123", null), CancellationToken.None);
+        answer.ShouldBeOfType<WriteAnswer.Stored>().Record!.Id.ShouldBe("abc123");
+        (await connector.FindByReference("orders", "abc123", CancellationToken.None))!.Fields["name"].Display.ShouldBe("Brae");
+        Directory.GetFiles(this.In("out")).Select(Path.GetFileName).ShouldBe(["orders-abc123.json"]);
+    }
+
+    [Theory]
+    [InlineData("../elsewhere")]
+    [InlineData("/etc")]
+    public async Task A_folder_outside_of_where_folders_may_be_is_refused(string path)
+    {
+        var steps = await this.Folder(name: path).Test(CancellationToken.None).ToListAsync();
+        steps[0].ShouldSatisfyAllConditions(s => s.End.ShouldBe(StepEnd.Failed), s => s.Words.ShouldContain("Folders may only be connected inside of"));
+    }
+}
