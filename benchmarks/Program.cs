@@ -8,7 +8,20 @@ using BenchmarkDotNet.Toolchains.InProcess.Emit;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
 
-// Prints one line a figure, beside its limit.
+// Prints one line a figure, beside its limit. What has a process of its own is asked for by name; ./bench asks for all.
+switch (args)
+{
+    case ["serve", var port]:
+        await Reading.Serve(int.Parse(port, System.Globalization.CultureInfo.InvariantCulture));
+        return 0;
+    case ["read", var kind, var address]:
+        return await Reading.Read(kind, address);
+    case ["pace", var at]:
+        return await Reading.Pace(int.Parse(at, System.Globalization.CultureInfo.InvariantCulture));
+    case ["catalogue"]:
+        return await Reading.Catalogue();
+}
+
 var config = ManualConfig.CreateEmpty()
     .AddJob(Job.Default.WithToolchain(InProcessEmitToolchain.Instance).WithWarmupCount(3).WithIterationCount(8))
     .AddDiagnoser(BenchmarkDotNet.Diagnosers.MemoryDiagnoser.Default)

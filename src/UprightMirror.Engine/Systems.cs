@@ -21,7 +21,7 @@ public sealed class SharedCallBudget(ICallTurns turns) : ICallBudget
 {
     public Task<TimeSpan> Reserve(string system, TimeSpan spacing, int calls, CancellationToken cancellation) => turns.Reserve(system, spacing, calls, cancellation);
 
-    public Task<int?> TakePlace(string system, int places, TimeSpan atMost, CancellationToken cancellation) => turns.TakePlace(system, places, atMost, cancellation);
+    public Task<int?> TakePlace(string system, int places, CancellationToken cancellation) => turns.TakePlace(system, places, cancellation);
 
     public Task GivePlace(string system, int place, CancellationToken cancellation) => turns.GivePlace(system, place, cancellation);
 

@@ -182,7 +182,7 @@ public class AddressAndSignInTests
     {
         var clock = TimeProvider.System;
         var budget = new LocalCallBudget(clock);
-        var gates = new[] { new CallGate("s", budget, clock, 4, 20, TimeSpan.FromSeconds(5)), new CallGate("s", budget, clock, 4, 20, TimeSpan.FromSeconds(5)) };
+        var gates = new[] { new CallGate("s", budget, clock, 4, 20), new CallGate("s", budget, clock, 4, 20) };
         var times = new List<DateTimeOffset>();
         await Task.WhenAll(gates.Select(async gate =>
         {

@@ -12,6 +12,17 @@ public class ReadingTests
         await connector.ReadChanged(collection, since, null, CancellationToken.None).SelectMany(p => p).ToListAsync();
 
     [Fact]
+    public async Task A_description_that_changed_is_known_to_the_next_who_asks()
+    {
+        await using var system = await StandInSystem.Start(context => StandInSystem.Json(context, """{"items":[]}"""));
+        var connector = system.Rest();
+        (await connector.Describe("things", CancellationToken.None)).Fields.Keys.ShouldContain("name");
+        system.DescribedBy = StandInSystem.Description.Replace("\"name\":{", "\"title\":{", StringComparison.Ordinal);
+        (await connector.Describe("things", CancellationToken.None)).Fields.Keys.ShouldNotContain("name");
+        (await connector.ReadCatalogue(CancellationToken.None))["things"]!.Fields.Keys.ShouldContain("title");
+    }
+
+    [Fact]
     public async Task Every_page_is_read_and_the_question_names_the_time_and_the_cursor()
     {
         await using var system = await StandInSystem.Start(c => StandInSystem.Json(c, c.Request.Query["cursor"] == "next"

@@ -26,7 +26,6 @@ public sealed class CallGate
     private readonly ICallBudget budget;
     private readonly TimeProvider clock;
     private readonly int atOnce;
-    private readonly TimeSpan longest;
     private readonly TimeSpan? spacing;
     private readonly SemaphoreSlim here;
     private readonly SemaphoreSlim reserving = new(1, 1);
@@ -34,14 +33,12 @@ public sealed class CallGate
     private double slower = 1;
 
     /// <param name="callsPerSecond">The most calls that begin in a second; null for no limit.</param>
-    /// <param name="longest">The longest that a call takes.</param>
-    public CallGate(string system, ICallBudget budget, TimeProvider clock, int atOnce, int? callsPerSecond, TimeSpan longest)
+    public CallGate(string system, ICallBudget budget, TimeProvider clock, int atOnce, int? callsPerSecond)
     {
         this.system = system;
         this.budget = budget;
         this.clock = clock;
         this.atOnce = atOnce;
-        this.longest = longest + TimeSpan.FromSeconds(5);
         this.spacing = callsPerSecond is { } limit ? TimeSpan.FromSeconds((1 + Math.Max(LeastMargin, LateBy / limit)) / limit) : null;
         this.here = new SemaphoreSlim(atOnce, atOnce);
     }
@@ -56,7 +53,7 @@ public sealed class CallGate
         int? place = null;
         try
         {
-            while ((place = await this.budget.TakePlace(this.system, this.atOnce, this.longest, cancellation)) is null)
+            while ((place = await this.budget.TakePlace(this.system, this.atOnce, cancellation)) is null)
             {
                 await Task.Delay(BetweenTries, this.clock, cancellation);
             }

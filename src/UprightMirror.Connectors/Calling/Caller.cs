@@ -79,7 +79,7 @@ public sealed class Caller
         this.clock = outside.Clock;
         this.timeout = TimeSpan.FromSeconds(settings.TimeoutSeconds);
         this.client = new HttpClient(handler, disposeHandler: false) { MaxResponseContentBufferSize = LargestAnswer, Timeout = Timeout.InfiniteTimeSpan };
-        this.gate = new CallGate(name, outside.Budget, this.clock, settings.CallsAtOnce, settings.CallsPerSecond, this.timeout);
+        this.gate = new CallGate(name, outside.Budget, this.clock, settings.CallsAtOnce, settings.CallsPerSecond);
         var breaker = outside.IsPatient ? Breaking(this.clock) : ResiliencePipeline<HttpResponseMessage>.Empty;
         this.reading = Retrying(r => r.StatusCode is HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout || (int)r.StatusCode >= 500, e => e is HttpRequestException { InnerException: not AddressRefused } or TimeoutException, breaker, outside);
 

@@ -12,9 +12,8 @@ public interface ICallBudget
 
     /// <summary>Takes one of the places for calls that are under way at once.</summary>
     /// <param name="places">How many there are.</param>
-    /// <param name="atMost">After this long a place is free again by itself: who took it may be gone.</param>
     /// <returns>The place, to be given back; null when all are taken.</returns>
-    Task<int?> TakePlace(string system, int places, TimeSpan atMost, CancellationToken cancellation);
+    Task<int?> TakePlace(string system, int places, CancellationToken cancellation);
 
     Task GivePlace(string system, int place, CancellationToken cancellation);
 
@@ -27,7 +26,7 @@ public sealed class LocalCallBudget(TimeProvider clock) : ICallBudget
 {
     private readonly Lock door = new();
     private readonly Dictionary<string, DateTimeOffset> next = [];
-    private readonly Dictionary<(string System, int Place), DateTimeOffset> taken = [];
+    private readonly HashSet<(string System, int Place)> taken = [];
 
     public Task<TimeSpan> Reserve(string system, TimeSpan spacing, int calls, CancellationToken cancellation)
     {
@@ -40,16 +39,14 @@ public sealed class LocalCallBudget(TimeProvider clock) : ICallBudget
         }
     }
 
-    public Task<int?> TakePlace(string system, int places, TimeSpan atMost, CancellationToken cancellation)
+    public Task<int?> TakePlace(string system, int places, CancellationToken cancellation)
     {
         lock (this.door)
         {
-            var now = clock.GetUtcNow();
             for (var place = 0; place < places; place++)
             {
-                if (!this.taken.TryGetValue((system, place), out var until) || until <= now)
+                if (this.taken.Add((system, place)))
                 {
-                    this.taken[(system, place)] = now + atMost;
                     return Task.FromResult<int?>(place);
                 }
             }

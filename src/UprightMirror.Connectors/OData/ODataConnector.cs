@@ -24,10 +24,18 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
 
     public IReadOnlyList<CallMade> TakeCalls() => caller.TakeCalls();
 
-    public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => (await this.Set(collection, cancellation)).Catalogue;
+    public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation)
+    {
+        // Anew, not as it was read some days ago: a run begins with this, and must know what has changed.
+        this.described = null;
+        return (await this.Set(collection, cancellation)).Catalogue;
+    }
 
-    public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation) =>
-        new([.. (await this.Description(cancellation)).Sets.Values.OrderBy(s => s.Name, StringComparer.Ordinal).Select(s => s.Catalogue)]);
+    public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation)
+    {
+        this.described = null;
+        return new Catalogue([.. (await this.Description(cancellation)).Sets.Values.OrderBy(s => s.Name, StringComparer.Ordinal).Select(s => s.Catalogue)]);
+    }
 
     public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation) => new HttpTest(
         name,

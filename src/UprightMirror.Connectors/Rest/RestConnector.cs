@@ -22,12 +22,18 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
 
     public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation)
     {
+        // Anew, not as it was read some days ago: a run begins with this, and must know what has changed.
+        this.described = null;
         var read = await this.Description(cancellation);
         var own = await this.Own(collection, cancellation);
         return read.Collection(collection, own) ?? throw caller.Fault($"{name} describes no {collection}: its OpenAPI document has no GET {own.Path ?? "/" + collection}.");
     }
 
-    public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation) => (await this.Description(cancellation)).Catalogue(settings.For);
+    public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation)
+    {
+        this.described = null;
+        return (await this.Description(cancellation)).Catalogue(settings.For);
+    }
 
     /// <summary>What the description says, with what is guessed from it.</summary>
     /// <exception cref="SystemFault">It can't be read.</exception>

@@ -71,15 +71,8 @@ create table system_call (
     primary key (system, id)
 );
 
--- What all workers together may still call: when the next call may begin, and the places for calls under way at once.
+-- When the next call to a system may begin, for all workers together.
 create table call_turn (
     system text primary key,
     next_at timestamptz not null
-);
-
-create table call_place (
-    system text not null,
-    place int not null,
-    taken_until timestamptz not null,
-    primary key (system, place)
 );

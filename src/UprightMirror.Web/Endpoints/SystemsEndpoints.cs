@@ -183,7 +183,9 @@ internal static partial class SystemsEndpoints
 
     private static async Task<Results<Ok<DescriptionFound>, ProblemHttpResult>> Describe(ConnectionAsked asked, KeptConnections connections, Systems systems, CancellationToken cancellation)
     {
-        var (connector, wrong) = await Tried(asked, connections, systems, needsSecrets: asked.Protocol != "rest", cancellation);
+        // Its description may be what says how it is called.
+        var named = string.IsNullOrWhiteSpace(asked.Name) ? asked with { Name = "This system" } : asked;
+        var (connector, wrong) = await Tried(named, connections, systems, needsSecrets: asked.Protocol != "rest", cancellation);
         if (connector is null)
         {
             return wrong!;

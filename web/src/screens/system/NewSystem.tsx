@@ -20,7 +20,7 @@ export function NewSystem() {
     <div className="mx-auto grid max-w-[1240px] grid-cols-[minmax(0,1fr)_minmax(0,440px)] items-start gap-8 px-5 py-4">
       <div>
         <h1 className="mb-3 text-lg font-semibold">
-          <Link to="/systems" className="text-soft hover:text-ink hover:underline">
+          <Link to="/systems" className="text-soft underline hover:text-ink">
             Systems
           </Link>{' '}
           / Add a system
