@@ -79,10 +79,19 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
         var agreed = open.Fields.Select((name, i) => (name, Value: new AgreedValue(values[i], Candidate.Person, at, who, at, 0, what))).ToDictionary(a => a.name, a => a.Value);
         var journal = open.Fields.Select((name, i) => new JournalEntry(
             open.Link, JournalKind.Decided, null, name,
-            ValueJson.Write(record.Agreed.GetValueOrDefault(name)?.Value ?? Value.Empty), ValueJson.Write(values[i]), what, who)).ToImmutableArray();
+            ValueJson.Write(record.Agreed.GetValueOrDefault(name)?.Value ?? Value.Empty), ValueJson.Write(values[i]), what, who))
+            .Concat(Lost(open, values, what, who)).ToImmutableArray();
         var decided = new Decided(open.Link, conflict, revision, agreed, [.. record.Members.Where(m => m.Raw is not null).Select(m => this.After(m, open.Fields))], ImmutableDictionary<int, Removal>.Empty, who, what, journal);
         return await store.SaveDecided(decided, cancellation) ? (DecisionEnd.Made, null) : (DecisionEnd.ChangedMeanwhile, "Somebody decided it a moment ago.");
     }
+
+    /// <summary>What the sides said last in a conflict and lost with. It may be more than was said when the conflict opened.</summary>
+    private static IEnumerable<JournalEntry> Lost(ConflictToDecide open, ImmutableArray<Value> chosen, string what, string who) =>
+        from side in open.Values
+        where side.Key >= 0 && side.Value is not null
+        from said in side.Value!.Value.Select((value, i) => (Value: value, Field: i))
+        where !said.Value.IsEmpty && !said.Value.Equals(chosen[said.Field])
+        select new JournalEntry(open.Link, JournalKind.Superseded, side.Key, open.Fields[said.Field], ValueJson.Write(said.Value), ValueJson.Write(chosen[said.Field]), what, who);
 
     private (ImmutableArray<Value> Values, string What, string? Problem) Chosen(ConflictToDecide open, LinkedRecord record, Answer answer)
     {

@@ -95,6 +95,13 @@ public sealed class CallTurns(NpgsqlDataSource database) : ICallTurns, IAsyncDis
     {
         if (this.holder is { } connection)
         {
+            // A connection that goes back to its pool keeps its locks until it is used again.
+            if (connection.State == System.Data.ConnectionState.Open)
+            {
+                await using var command = new NpgsqlCommand("select pg_advisory_unlock_all()", connection);
+                await command.ExecuteNonQueryAsync();
+            }
+
             await connection.DisposeAsync();
         }
 

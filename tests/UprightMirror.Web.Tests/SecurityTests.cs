@@ -43,6 +43,20 @@ public sealed class Product : IAsyncLifetime
         await this.database.DisposeAsync();
     }
 
+    private readonly Dictionary<string, (HttpClient Client, string Token)> signedIn = [];
+
+    /// <summary>Signs in once for each role: attempts are rationed.</summary>
+    public async Task<(HttpClient Client, string Token)> Known(string role)
+    {
+        if (!this.signedIn.TryGetValue(role, out var known))
+        {
+            this.signedIn[role] = known = await this.SignedIn(role);
+            known.Client.DefaultRequestHeaders.Add("X-Upright-Token", known.Token);
+        }
+
+        return known;
+    }
+
     public async Task<(HttpClient Client, string Token)> SignedIn(string role)
     {
         var client = this.Factory.CreateClient();

@@ -13,12 +13,7 @@ public class SystemsTests(Product product) : IClassFixture<Product>
     private static object Asked(string name, string address, string? key = null, object? secrets = null, string protocol = "rest", object? settings = null) =>
         new { key, name, protocol, address, settings = settings ?? new { signIn = new { kind = "clientCredentials", keyInQuery = false }, callsAtOnce = 4, timeoutSeconds = 2, allowPrivate = true }, secrets };
 
-    private async Task<HttpClient> As(string role)
-    {
-        var (client, token) = await product.SignedIn(role);
-        client.DefaultRequestHeaders.Add("X-Upright-Token", token);
-        return client;
-    }
+    private async Task<HttpClient> As(string role) => (await product.Known(role)).Client;
 
     private static async Task<string> Title(HttpResponseMessage answer) => (await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("title").GetString()!;
 

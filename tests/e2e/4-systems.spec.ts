@@ -96,7 +96,14 @@ test('each fault gives its own sentence, and the test is green again when it end
   for (const [, fault, words] of FAULTS) {
     await fetch(`${DEMO}/faults/api/slipway`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(fault) });
     await go();
-    await expect(steps.getByText(new RegExp(words.replace(/[()]/g, '\\$&'))).first()).toBeVisible();
+    const sentence = new RegExp(words.replace(/[()]/g, '\\$&'));
+    await expect(steps.getByText(sentence).first()).toBeVisible();
+    // A reading that meets it says the same, and the next one goes on.
+    const read = await page.request.post('/api/systems/sales/survey', { headers: { 'X-Upright-Token': (await (await page.request.get('/api/session')).json()).token } });
+    expect(read.status()).toBe(200);
+    const survey = async () => (await (await page.request.get('/api/systems/sales')).json()).survey;
+    await expect.poll(async () => (await survey()).endedAt, { timeout: 60_000 }).not.toBeNull();
+    expect(`${(await survey()).fault} ${(await survey()).words}`).toMatch(sentence);
     await fetch(`${DEMO}/faults/api/slipway`, { method: 'DELETE' });
   }
   await fetch(`${DEMO}/faults/api/slipway`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ clockSeconds: 600 }) });

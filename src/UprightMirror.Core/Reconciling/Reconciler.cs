@@ -47,12 +47,12 @@ public static class Reconciler
                     continue;
                 }
 
-                if (gives[f] && agreed[f] is { Side: >= 0 and var origin } && !rules.Sides[origin].Gives[f] && !now[f].IsEmpty && !Same(agreed[f]!.Value, now[f]))
+                if (!Same(now[f], shadow[f]) || agreed[f] is not { } settled)
                 {
                     return false;
                 }
 
-                if (!Same(now[f], shadow[f]) || agreed[f] is null || (takes[f] && !Same(agreed[f]!.Value, now[f]) && !Same(agreed[f]!.Value, side.Told?[f])))
+                if (takes[f] ? !Same(settled.Value, now[f]) && !Same(settled.Value, side.Told?[f]) : SpeaksAgainst(rules, settled, now[f], f))
                 {
                     return false;
                 }
@@ -61,6 +61,10 @@ public static class Reconciler
 
         return true;
     }
+
+    /// <summary>Whether a side that gives a field says something else than a value that was only agreed for now.</summary>
+    private static bool SpeaksAgainst(ReconcileRules rules, AgreedField agreed, Value now, int field) =>
+        agreed.Side >= 0 && !rules.Sides[agreed.Side].Gives[field] && !now.IsEmpty && !Same(agreed.Value, now);
 
     internal static bool Same(Value a, Value? b) =>
         ReferenceEquals(a, b) || (a is TextValue text ? b is TextValue other && string.Equals(text.Content, other.Content) : a.Equals(b));

@@ -54,17 +54,19 @@ internal static partial class SystemsEndpoints
 {
     private const int LargestUpload = 20 * 1024 * 1024;
 
+    private static readonly RequestSizeLimitAttribute Upload = new(LargestUpload);
+
     private static readonly string[] Colours = ["#1f6390", "#94531d", "#6b4f9e", "#3f6b2f", "#8a3a5c", "#4a5a6a", "#7a6a14", "#2b6f73"];
 
     public static void MapSystems(this RouteGroupBuilder api)
     {
         api.MapGet("/systems", (KeptConnections connections, Catalogues catalogues, Mirrors mirrors, CancellationToken cancellation) => All(connections, catalogues, mirrors, cancellation)).WithName("getSystems");
         api.MapGet("/systems/{key}", Page).WithName("getSystem");
-        api.MapPost("/systems", Create).RequireAuthorization(Roles.Administrator).WithMetadata(new RequestSizeLimitAttribute(LargestUpload)).WithName("createSystem");
-        api.MapPut("/systems/{key}", Change).RequireAuthorization(Roles.Administrator).WithMetadata(new RequestSizeLimitAttribute(LargestUpload)).WithName("changeSystem");
+        api.MapPost("/systems", Create).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("createSystem");
+        api.MapPut("/systems/{key}", Change).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("changeSystem");
         api.MapDelete("/systems/{key}", Remove).RequireAuthorization(Roles.Administrator).WithName("removeSystem");
-        api.MapPost("/systems/describe", Describe).RequireAuthorization(Roles.Administrator).WithMetadata(new RequestSizeLimitAttribute(LargestUpload)).WithName("describeSystem");
-        api.MapPost("/systems/try", Try).RequireAuthorization(Roles.Administrator).WithMetadata(new RequestSizeLimitAttribute(LargestUpload)).WithName("tryConnection")
+        api.MapPost("/systems/describe", Describe).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("describeSystem");
+        api.MapPost("/systems/try", Try).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("tryConnection")
             .Produces<StepShown>(200, "application/x-ndjson");
         api.MapPost("/systems/{key}/test", Test).RequireAuthorization(Roles.Steward).WithName("testConnection").Produces<StepShown>(200, "application/x-ndjson");
     }
