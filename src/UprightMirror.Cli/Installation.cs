@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.DataProtection;
 using Npgsql;
+using UprightMirror.Connectors;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Engine;
 using UprightMirror.Storage;
@@ -42,6 +43,30 @@ internal sealed class Installation : IAsyncDisposable
     public Surveying Surveying { get; }
 
     public MirrorRunner Runner { get; }
+
+    /// <summary>Opens the installation for a command, and says in words for who typed it what went wrong.</summary>
+    public static async Task<int> With(Func<Installation, CancellationToken, Task<int>> work)
+    {
+        await using var installation = new Installation();
+        using var stop = new CancellationTokenSource();
+        Console.CancelKeyPress += (_, pressed) =>
+        {
+            pressed.Cancel = true;
+            stop.Cancel();
+        };
+        try
+        {
+            return await work(installation, stop.Token);
+        }
+        catch (SystemFault e)
+        {
+            throw new CommandException(e.Message);
+        }
+        catch (NpgsqlException e) when (e is not PostgresException)
+        {
+            throw new CommandException($"The database can't be reached: {e.Message}. Is ./start running?");
+        }
+    }
 
     public ValueTask DisposeAsync() => this.Database.DisposeAsync();
 }

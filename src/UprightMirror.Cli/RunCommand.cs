@@ -1,4 +1,3 @@
-using Npgsql;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Cli;
@@ -6,39 +5,25 @@ namespace UprightMirror.Cli;
 /// <summary><c>upright run</c> and <c>upright rehearse</c>: what the buttons do, and the counts.</summary>
 internal static class RunCommand
 {
-    public static async Task<int> Execute(string name, bool rehearse)
+    public static Task<int> Execute(string name, bool rehearse) => Installation.With(async (installation, cancellation) =>
     {
-        await using var installation = new Installation();
-        using var stop = new CancellationTokenSource();
-        Console.CancelKeyPress += (_, pressed) =>
+        var mirror = await installation.Mirrors.Find(name, cancellation)
+            ?? throw new CommandException($"There is no mirror called {name}. There {await Others(installation, cancellation)}.");
+        var report = await installation.Runner.Run(mirror, rehearse, "the command line", null, cancellation)
+            ?? throw new CommandException($"A run of {mirror.Definition.Name} is going on already. Try again when it has ended.");
+        Console.WriteLine($"{mirror.Definition.Name}: {(rehearse ? "rehearsal" : "run")} {report.RunId} {report.State}");
+        foreach (var (label, count) in Lines(report.Counts, rehearse))
         {
-            pressed.Cancel = true;
-            stop.Cancel();
-        };
-        try
-        {
-            var mirror = await installation.Mirrors.Find(name, stop.Token)
-                ?? throw new CommandException($"There is no mirror called {name}. There {await Others(installation, stop.Token)}.");
-            var report = await installation.Runner.Run(mirror, rehearse, "the command line", null, stop.Token)
-                ?? throw new CommandException($"A run of {mirror.Definition.Name} is going on already. Try again when it has ended.");
-            Console.WriteLine($"{mirror.Definition.Name}: {(rehearse ? "rehearsal" : "run")} {report.RunId} {report.State}");
-            foreach (var (label, count) in Lines(report.Counts, rehearse))
-            {
-                Console.WriteLine($"{label,-12} {count,8}");
-            }
-
-            if (report.Reason is { } reason)
-            {
-                Console.Error.WriteLine(reason);
-            }
-
-            return report.State == "finished" ? 0 : 1;
+            Console.WriteLine($"{label,-12} {count,8}");
         }
-        catch (NpgsqlException e)
+
+        if (report.Reason is { } reason)
         {
-            throw new CommandException($"The database can't be reached: {e.Message}. Is ./start running?");
+            Console.Error.WriteLine(reason);
         }
-    }
+
+        return report.State == "finished" ? 0 : 1;
+    });
 
     private static IEnumerable<(string Label, int Count)> Lines(RunCounts counts, bool rehearse)
     {

@@ -1,6 +1,4 @@
 using System.Globalization;
-using Npgsql;
-using UprightMirror.Connectors;
 using UprightMirror.Connectors.Testing;
 using UprightMirror.Storage;
 
@@ -9,7 +7,7 @@ namespace UprightMirror.Cli;
 /// <summary><c>upright systems</c>, <c>test-connection</c> and <c>catalogue</c>: what the systems' pages show.</summary>
 internal static class SystemsCommand
 {
-    public static Task<int> List() => With(async (installation, cancellation) =>
+    public static Task<int> List() => Installation.With(async (installation, cancellation) =>
     {
         var health = (await installation.Connections.Health(cancellation)).ToDictionary(h => h.System);
         var sizes = await installation.Catalogues.Sizes(cancellation);
@@ -22,7 +20,7 @@ internal static class SystemsCommand
         return 0;
     });
 
-    public static Task<int> Test(string name) => With(async (installation, cancellation) =>
+    public static Task<int> Test(string name) => Installation.With(async (installation, cancellation) =>
     {
         var connection = await Find(installation, name, cancellation);
         var connector = installation.Systems.Try(connection, await installation.Connections.Secrets(connection.System, cancellation));
@@ -38,7 +36,7 @@ internal static class SystemsCommand
         return end;
     });
 
-    public static Task<int> Catalogue(string name, bool refresh) => With(async (installation, cancellation) =>
+    public static Task<int> Catalogue(string name, bool refresh) => Installation.With(async (installation, cancellation) =>
     {
         var connection = await Find(installation, name, cancellation);
         if (refresh || await installation.Catalogues.Last(connection.System, cancellation) is null)
@@ -78,28 +76,5 @@ internal static class SystemsCommand
         var all = await installation.Connections.All(cancellation);
         return all.FirstOrDefault(c => c.System == name) ?? all.FirstOrDefault(c => c.Name.Equals(name, StringComparison.OrdinalIgnoreCase))
             ?? throw new CommandException($"There is no system called {name}. {(all.Count == 0 ? "There is none yet." : $"There are {string.Join(", ", all.Select(c => c.System))}.")}");
-    }
-
-    private static async Task<int> With(Func<Installation, CancellationToken, Task<int>> work)
-    {
-        await using var installation = new Installation();
-        using var stop = new CancellationTokenSource();
-        Console.CancelKeyPress += (_, pressed) =>
-        {
-            pressed.Cancel = true;
-            stop.Cancel();
-        };
-        try
-        {
-            return await work(installation, stop.Token);
-        }
-        catch (SystemFault e)
-        {
-            throw new CommandException(e.Message);
-        }
-        catch (NpgsqlException e) when (e is not PostgresException)
-        {
-            throw new CommandException($"The database can't be reached: {e.Message}. Is ./start running?");
-        }
     }
 }

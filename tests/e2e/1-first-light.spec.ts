@@ -55,8 +55,8 @@ test('two telephones make one conflict, which one key decides', async ({ page })
   await expect(timeline.getByText(/Telephone.*in conflict/)).toBeVisible();
   await expect(timeline.getByText(/Slipway CRM and Ballast ERP changed it differently/)).toBeVisible();
   await expect(timeline.getByText(/Maren Voll decided/)).toBeVisible();
-  await expect(timeline.getByText("Ballast ERP's value")).toBeVisible();
-  await expect(timeline.getByText(/\+44 131 496 0111.*→.*\+44 131 496 0222/)).toBeVisible();
+  await expect(timeline.getByText("Ballast ERP's value", { exact: true })).toBeVisible();
+  await expect(timeline.getByText(/\+44 131 496 0111.*→.*\+44 131 496 0222/).first()).toBeVisible();
   await page.getByRole('row', { name: /Telephone/ }).getByRole('button', { name: 'why?' }).click();
   await expect(page.getByRole('region', { name: 'Why Telephone' })).toContainText('Maren Voll');
 });

@@ -73,6 +73,7 @@ public sealed partial class FolderConnector : ISystemConnector
 
     public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation)
     {
+        this.Check();
         var collections = new List<CatalogueCollection>();
         foreach (var (name, own) in this.Collections())
         {
@@ -108,29 +109,28 @@ public sealed partial class FolderConnector : ISystemConnector
         return new Catalogue([.. collections.OrderBy(c => c.Name, StringComparer.Ordinal)]);
     }
 
-    public async IAsyncEnumerable<TestStep> Test([EnumeratorCancellation] CancellationToken cancellation)
+    public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation)
     {
-        string[] names = ["Folder found", "May be read", "May be written", "Description read", "One record read", "Clock compared"];
         IReadOnlyDictionary<string, CollectionSettings> collections = new Dictionary<string, CollectionSettings>();
-        var steps = new Func<Task<(StepEnd, string)>>[]
-        {
-            () => Task.FromResult(this.refusal is { } no ? (StepEnd.Failed, no)
+        return StepByStep.Run(
+        [
+            ("Folder found", Try(() => Task.FromResult(this.refusal is { } no ? (StepEnd.Failed, no)
                 : this.folder.Exists ? (StepEnd.Passed, $"{this.folder.FullName} is there.")
-                : (StepEnd.Failed, $"There is no folder {this.folder.FullName} on this server. Check the path, or have it made.")),
-            () =>
+                : (StepEnd.Failed, $"There is no folder {this.folder.FullName} on this server. Check the path, or have it made.")))),
+            ("May be read", Try(() =>
             {
                 var count = this.folder.EnumerateFiles().Count();
                 collections = this.Collections();
                 return Task.FromResult((StepEnd.Passed, count == 1 ? "1 file is waiting." : $"{count} files are waiting."));
-            },
-            async () =>
+            })),
+            ("May be written", Try(async () =>
             {
                 var trial = Path.Combine(this.folder.FullName, $".upright-{Guid.NewGuid():N}.tmp");
                 await File.WriteAllTextAsync(trial, "", cancellation);
                 File.Delete(trial);
                 return (StepEnd.Passed, "Files can be written and moved here.");
-            },
-            async () =>
+            })),
+            ("Description read", Try(async () =>
             {
                 if (collections.Count == 0)
                 {
@@ -145,8 +145,8 @@ public sealed partial class FolderConnector : ISystemConnector
                 }
 
                 return (StepEnd.Passed, string.Join("; ", words) + ".");
-            },
-            async () =>
+            })),
+            ("One record read", Try(async () =>
             {
                 foreach (var (name, own) in collections)
                 {
@@ -163,37 +163,25 @@ public sealed partial class FolderConnector : ISystemConnector
                 }
 
                 return (StepEnd.Warned, "No file is waiting, so no record could be read.");
-            },
-            () => Task.FromResult((StepEnd.Passed, "A folder has no clock of its own: the time of a file counts.")),
-        };
-        for (var i = 0; i < steps.Length; i++)
-        {
-            var step = await HttpTest.Timed(names[i], async () =>
-            {
-                try
-                {
-                    return await steps[i]();
-                }
-                catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-                {
-                    return (StepEnd.Failed, $"{this.folder.FullName}: {e.Message} The user that Upright Mirror runs as needs the right to read, write and move files there.");
-                }
-                catch (FileRefused e)
-                {
-                    return (StepEnd.Failed, e.Message);
-                }
-            });
-            yield return step;
-            if (step.End == StepEnd.Failed)
-            {
-                foreach (var rest in names.Skip(i + 1))
-                {
-                    yield return new TestStep(rest, StepEnd.NotTried, 0, "");
-                }
+            })),
+            ("Clock compared", Try(() => Task.FromResult((StepEnd.Passed, "A folder has no clock of its own: the time of a file counts.")))),
+        ], cancellation);
 
-                yield break;
+        Func<Task<(StepEnd, string)>> Try(Func<Task<(StepEnd, string)>> step) => async () =>
+        {
+            try
+            {
+                return await step();
             }
-        }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                return (StepEnd.Failed, $"{this.folder.FullName}: {e.Message} The user that Upright Mirror runs as needs the right to read, write and move files there.");
+            }
+            catch (FileRefused e)
+            {
+                return (StepEnd.Failed, e.Message);
+            }
+        };
     }
 
     public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, [EnumeratorCancellation] CancellationToken cancellation)

@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using System.Net;
 using System.Net.Sockets;
 using System.Runtime.CompilerServices;
 using System.Text.Json;
@@ -71,30 +70,29 @@ public sealed class TableConnector : ISystemConnector
         return new Catalogue([.. (await this.Tables(cancellation)).Values.OrderBy(t => t.Name, StringComparer.Ordinal).Select(t => new CatalogueCollection(t.Name, t.Columns.ToImmutableDictionary(c => c.Path)))]);
     }
 
-    public async IAsyncEnumerable<TestStep> Test([EnumeratorCancellation] CancellationToken cancellation)
+    public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation)
     {
-        string[] names = ["Name resolved", "Reached and signed in", "Description read", "One record read", "Clock compared", "Limits found"];
         var limit = "";
         TimeSpan apart = default;
-        var steps = new Func<Task<(StepEnd, string)>>[]
-        {
-            () => this.Resolve(cancellation),
-            async () =>
+        return StepByStep.Run(
+        [
+            ("Name resolved", () => StepByStep.Resolve(this.address.Host, this.settings.AllowPrivate, cancellation)),
+            ("Reached and signed in", async () =>
             {
                 var before = this.clock.GetUtcNow();
                 var rows = await this.Query("the time", TableQueries.Clock, _ => { }, r => (At: r.GetFieldValue<DateTimeOffset>(0), Most: r.GetString(1)), cancellation);
                 apart = rows[0].At - before;
                 limit = rows[0].Most;
                 return (StepEnd.Passed, $"{this.address.Host} accepts the user {this.secrets.GetValueOrDefault("user")} for the database {this.Database}.");
-            },
-            async () =>
+            }),
+            ("Description read", async () =>
             {
                 var found = await this.Tables(cancellation);
                 return found.Count > 0
                     ? (StepEnd.Passed, $"{found.Count} {(found.Count == 1 ? "table or view" : "tables and views")} in the schema {this.schema}.")
                     : (StepEnd.Failed, $"The schema {this.schema} of {this.Name} has no table or view that the user may read. Check the schema, and grant the user the right to select.");
-            },
-            async () =>
+            }),
+            ("One record read", async () =>
             {
                 foreach (var table in (await this.Tables(cancellation)).Values.Where(t => this.Own(t).Id.Length > 0).OrderBy(t => t.Name, StringComparer.Ordinal))
                 {
@@ -105,26 +103,12 @@ public sealed class TableConnector : ISystemConnector
                 }
 
                 return (StepEnd.Warned, "Every table is empty or has no key of one column, so no record could be read.");
-            },
-            () => Task.FromResult(apart.Duration() > TimeSpan.FromMinutes(1)
+            }),
+            ("Clock compared", () => Task.FromResult(apart.Duration() > TimeSpan.FromMinutes(1)
                 ? (StepEnd.Warned, $"Its clock is {apart.Duration().TotalSeconds:0} seconds {(apart > TimeSpan.Zero ? "ahead of" : "behind")} ours. \"The latest wins\" can then choose the wrong one: have its clock set.")
-                : (StepEnd.Passed, "Its clock and ours agree.")),
-            () => Task.FromResult((StepEnd.Passed, $"It takes {limit} connections in all; at most {this.settings.CallsAtOnce} are used.")),
-        };
-        for (var i = 0; i < steps.Length; i++)
-        {
-            var step = await HttpTest.Timed(names[i], steps[i]);
-            yield return step;
-            if (step.End == StepEnd.Failed)
-            {
-                foreach (var rest in names.Skip(i + 1))
-                {
-                    yield return new TestStep(rest, StepEnd.NotTried, 0, "");
-                }
-
-                yield break;
-            }
-        }
+                : (StepEnd.Passed, "Its clock and ours agree."))),
+            ("Limits found", () => Task.FromResult((StepEnd.Passed, $"It takes {limit} connections in all; at most {this.settings.CallsAtOnce} are used."))),
+        ], cancellation);
     }
 
     public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, [EnumeratorCancellation] CancellationToken cancellation)
@@ -300,21 +284,6 @@ public sealed class TableConnector : ISystemConnector
         return ReadStamps.Record(fields, fields[own.Id].Display, own with { VersionTag = null }, version);
     }
 
-    private async Task<(StepEnd, string)> Resolve(CancellationToken cancellation)
-    {
-        try
-        {
-            var addresses = await Dns.GetHostAddressesAsync(this.address.Host, cancellation);
-            return addresses.Select(a => AddressRules.Refusal(a, this.settings.AllowPrivate)).FirstOrDefault(r => r is not null) is { } refusal
-                ? (StepEnd.Failed, refusal)
-                : (StepEnd.Passed, $"{this.address.Host} is {string.Join(", ", addresses.Take(3).Select(a => a.ToString()))}.");
-        }
-        catch (SocketException)
-        {
-            return (StepEnd.Failed, $"No machine is called {this.address.Host}. Check the address for a typing error.");
-        }
-    }
-
     private async Task<NpgsqlDataSource> Source(CancellationToken cancellation)
     {
         await this.oneAtATime.WaitAsync(cancellation);
@@ -325,7 +294,7 @@ public sealed class TableConnector : ISystemConnector
                 return known;
             }
 
-            var (end, words) = await this.Resolve(cancellation);
+            var (end, words) = await StepByStep.Resolve(this.address.Host, this.settings.AllowPrivate, cancellation);
             if (end == StepEnd.Failed)
             {
                 throw this.watch.Fault($"{this.Name} can't be reached: {words}");

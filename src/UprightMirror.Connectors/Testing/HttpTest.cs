@@ -1,15 +1,12 @@
 using System.Globalization;
 using System.Net;
-using System.Net.Sockets;
-using System.Runtime.CompilerServices;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Core.Remembered;
 
 namespace UprightMirror.Connectors.Testing;
 
 /// <summary>
-/// Tests a connection over HTTP step by step, each with its own words for what can go wrong in it. A step that fails ends the
-/// test: what comes after it could only fail for the same reason.
+/// Tests a connection over HTTP step by step, each with its own words for what can go wrong in it.
 /// </summary>
 /// <param name="Describe">Reads the description: the collections, a sentence about it, and the calls a second that it allows, if it says.</param>
 /// <param name="AddressOf">Where a collection is read: the sign-in is proven there.</param>
@@ -25,17 +22,16 @@ internal sealed record HttpTest(
     Func<string, CancellationToken, Task<ObservedRecord?>> Sample,
     bool DescriptionIsOpen)
 {
-    private static readonly string[] All = ["Name resolved", "Reached", "Signed in", "Description read", "One record read", "Clock compared", "Limits found"];
     private static readonly TimeSpan TooFarApart = TimeSpan.FromMinutes(1);
 
-    public async IAsyncEnumerable<TestStep> Steps([EnumeratorCancellation] CancellationToken cancellation)
+    public IAsyncEnumerable<TestStep> Steps(CancellationToken cancellation)
     {
         (IReadOnlyList<string> Collections, string Words, int? CallsPerSecond) described = ([], "", null);
-        var steps = new Func<Task<(StepEnd, string)>>[]
-        {
-            () => this.Resolve(cancellation),
-            () => this.Reach(cancellation),
-            async () =>
+        return StepByStep.Run(
+        [
+            ("Name resolved", () => this.Resolve(cancellation)),
+            ("Reached", () => this.Reach(cancellation)),
+            ("Signed in", async () =>
             {
                 if (this.DescriptionIsOpen)
                 {
@@ -43,66 +39,21 @@ internal sealed record HttpTest(
                 }
 
                 return await this.SignIn(described.Collections, cancellation);
-            },
-            async () =>
+            }),
+            ("Description read", async () =>
             {
                 described = this.DescriptionIsOpen ? described : await this.Describe(cancellation);
                 return described.Collections.Count > 0 ? (StepEnd.Passed, described.Words) : (StepEnd.Failed, $"{this.Name} describes no collection that can be read: no path answers with a list of records that have an id.");
-            },
-            () => this.ReadOne(described.Collections, cancellation),
-            () => Task.FromResult(this.CompareClocks()),
-            () => Task.FromResult(this.FindLimits(described.CallsPerSecond)),
-        };
-        for (var i = 0; i < steps.Length; i++)
-        {
-            var step = await Timed(All[i], steps[i]);
-            yield return step;
-            if (step.End == StepEnd.Failed)
-            {
-                foreach (var rest in All.Skip(i + 1))
-                {
-                    yield return new TestStep(rest, StepEnd.NotTried, 0, "");
-                }
-
-                yield break;
-            }
-        }
+            }),
+            ("One record read", () => this.ReadOne(described.Collections, cancellation)),
+            ("Clock compared", () => Task.FromResult(this.CompareClocks())),
+            ("Limits found", () => Task.FromResult(this.FindLimits(described.CallsPerSecond))),
+        ], cancellation);
     }
 
-    internal static async Task<TestStep> Timed(string name, Func<Task<(StepEnd, string)>> work)
-    {
-        var began = TimeProvider.System.GetTimestamp();
-        int Took() => (int)TimeProvider.System.GetElapsedTime(began).TotalMilliseconds;
-        try
-        {
-            var (end, words) = await work();
-            return new TestStep(name, end, Took(), words);
-        }
-        catch (Exception e) when (e is SystemFault or AnswerLost)
-        {
-            return new TestStep(name, StepEnd.Failed, Took(), e.Message);
-        }
-    }
-
-    private async Task<(StepEnd End, string Words)> Resolve(CancellationToken cancellation)
-    {
-        if (this.Settings.Proxy is { } proxy)
-        {
-            return (StepEnd.Passed, $"{this.Address.Host} is looked up by the proxy {proxy.Authority}.");
-        }
-
-        try
-        {
-            var addresses = await Dns.GetHostAddressesAsync(this.Address.Host, cancellation);
-            return addresses.Select(a => AddressRules.Refusal(a, this.Settings.AllowPrivate)).FirstOrDefault(r => r is not null) is { } refusal
-                ? (StepEnd.Failed, refusal)
-                : (StepEnd.Passed, $"{this.Address.Host} is {string.Join(", ", addresses.Take(3).Select(a => a.ToString()))}.");
-        }
-        catch (SocketException)
-        {
-            return (StepEnd.Failed, $"No machine is called {this.Address.Host}. Check the address for a typing error; if it is a name inside your network, this server must be able to look it up.");
-        }
-    }
+    private async Task<(StepEnd End, string Words)> Resolve(CancellationToken cancellation) => this.Settings.Proxy is { } proxy
+        ? (StepEnd.Passed, $"{this.Address.Host} is looked up by the proxy {proxy.Authority}.")
+        : await StepByStep.Resolve(this.Address.Host, this.Settings.AllowPrivate, cancellation);
 
     private async Task<(StepEnd End, string Words)> Reach(CancellationToken cancellation)
     {

@@ -6,6 +6,7 @@ import { Empty, Failing, Loading } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
 import { Moved } from './Moved';
+import { inWords } from '../system/protocols';
 
 const NEED_MARKS: Record<string, MarkName> = { conflict: 'inConflict', held: 'held', failed: 'refused' };
 
@@ -158,17 +159,22 @@ function SystemLine({ system }: { system: System }) {
       <SystemTile of={system} />
       <div className="min-w-0 flex-1">
         <div className="flex justify-between gap-3">
-          <Link to="/systems" className="font-semibold hover:underline">
+          <Link to={`/systems/${system.system}`} className="font-semibold hover:underline">
             {system.name}
           </Link>
           <span className={`font-semibold ${HEALTH[system.state] ?? 'text-soft'}`}>{system.state}</span>
         </div>
         <div className="text-sm text-soft">
           {system.milliseconds !== null
-            ? `${system.milliseconds} ms in the middle · ${system.calls.toLocaleString()} calls`
+            ? `answers in ${inWords(system.milliseconds)} · ${system.calls.toLocaleString()} calls`
             : 'no call yet'}
           {system.failures > 0 && ` · ${system.failures.toLocaleString()} failed`}
         </div>
+        {system.changes > 0 && (
+          <Link to={`/systems/${system.system}/changes`} className="text-sm font-semibold text-held hover:underline">
+            △ {system.changes} {system.changes === 1 ? 'field or collection changed' : 'fields or collections changed'}
+          </Link>
+        )}
         {system.state === 'down' && system.lastFault && <div className="text-sm text-refused">{system.lastFault}</div>}
       </div>
     </li>
