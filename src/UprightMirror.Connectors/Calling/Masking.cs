@@ -26,7 +26,7 @@ public static partial class Masking
     [GeneratedRegex("""(?<before>"[^"]*(password|secret|token|api_?key|authorization|credential)[^"]*"\s*:\s*")(?<value>(?:[^"\\]|\\.)*)(?<after>"?)""", RegexOptions.IgnoreCase | RegexOptions.NonBacktracking)]
     private static partial Regex SecretNames();
 
-    [GeneratedRegex("""(?<before>"[^"]*(name|mail|phone|mobile|telefon|fax|street|address|postcode|zip|birth|contact|person)[^"]*"\s*:\s*")(?<value>(?:[^"\\]|\\.)+)(?<after>"?)""", RegexOptions.IgnoreCase | RegexOptions.NonBacktracking)]
+    [GeneratedRegex("""(?<before>"[^"]*(name|mail|phone|mobile|telefon|fax|street|address|postcode|zip|birth|contact|person|changed_?by|updated_?by|modified_?by|created_?by)[^"]*"\s*:\s*")(?<value>(?:[^"\\]|\\.)+)(?<after>"?)""", RegexOptions.IgnoreCase | RegexOptions.NonBacktracking)]
     private static partial Regex PersonalNames();
 
     [GeneratedRegex("""[\w.+-]+@[\w-]+\.[\w.-]+""", RegexOptions.NonBacktracking)]

@@ -38,6 +38,7 @@ internal static class StepByStep
             var addresses = await Dns.GetHostAddressesAsync(host, cancellation);
             return addresses.Select(a => AddressRules.Refusal(a, allowPrivate)).FirstOrDefault(r => r is not null) is { } refusal
                 ? (StepEnd.Failed, refusal)
+                : IPAddress.TryParse(host.Trim('[', ']'), out _) ? (StepEnd.Passed, "It is given as an address: there is no name to look up.")
                 : (StepEnd.Passed, $"{host} is {string.Join(", ", addresses.Take(3).Select(a => a.ToString()))}.");
         }
         catch (SocketException)
