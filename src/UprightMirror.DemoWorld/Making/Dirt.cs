@@ -7,6 +7,28 @@ public static class Dirt
 {
     private static readonly string[] Endings = [" Ltd", " Limited", " CLG", " B.V.", " BV", " AS", " GmbH", " e.V."];
 
+    private static readonly Dictionary<char, string> Plain = new()
+    {
+        ['á'] = "a",
+        ['à'] = "a",
+        ['ä'] = "a",
+        ['å'] = "a",
+        ['Å'] = "A",
+        ['é'] = "e",
+        ['è'] = "e",
+        ['ë'] = "e",
+        ['í'] = "i",
+        ['ï'] = "i",
+        ['ó'] = "o",
+        ['ö'] = "o",
+        ['ø'] = "o",
+        ['Ø'] = "O",
+        ['ú'] = "u",
+        ['ü'] = "u",
+        ['æ'] = "ae",
+        ['ß'] = "ss",
+    };
+
     /// <summary>A company's name as somebody else typed it.</summary>
     public static string Name(Randomizer random, string name) => random.Number(0, 11) switch
     {
@@ -39,8 +61,8 @@ public static class Dirt
 
     public static string WithoutEnding(string name) => Endings.Aggregate(name, (n, ending) => n.EndsWith(ending, StringComparison.Ordinal) ? n[..^ending.Length] : n);
 
-    /// <summary>Letters without their marks, as on a keyboard that has none.</summary>
-    public static string WithoutMarks(string text) => string.Concat(text.Normalize(System.Text.NormalizationForm.FormD).Where(c => System.Globalization.CharUnicodeInfo.GetUnicodeCategory(c) != System.Globalization.UnicodeCategory.NonSpacingMark)).Replace("ø", "o", StringComparison.Ordinal).Replace("Ø", "O", StringComparison.Ordinal).Replace("æ", "ae", StringComparison.Ordinal);
+    /// <summary>Letters without their marks, as on a keyboard that has none. By a table: not every machine has the data that Unicode's own folding needs.</summary>
+    public static string WithoutMarks(string text) => string.Concat(text.Select(c => Plain.GetValueOrDefault(c) ?? c.ToString()));
 
     /// <summary>First and last name as somebody else typed them: a nickname, swapped, without marks.</summary>
     public static (string First, string Last) Person(Randomizer random, Person person) => random.Number(0, 11) switch

@@ -51,5 +51,5 @@ public static class People
         return people;
     }
 
-    private static string Plain(string name) => string.Concat(name.Normalize(System.Text.NormalizationForm.FormD).Where(char.IsAsciiLetter)).ToLowerInvariant();
+    private static string Plain(string name) => string.Concat(Dirt.WithoutMarks(name).Where(char.IsAsciiLetter)).ToLowerInvariant();
 }
