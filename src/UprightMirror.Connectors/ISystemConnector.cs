@@ -29,7 +29,14 @@ public interface ISystemConnector
     /// <summary>The calls made since this was last asked.</summary>
     IReadOnlyList<CallMade> TakeCalls() => [];
 
-    /// <summary>What was read of a collection to its end is kept now: what may be read only once can be put away.</summary>
+    /// <summary>
+    /// Reads like <see cref="ReadChanged"/>, to keep it: what may be read only once is put away by <see cref="PutAway"/> afterwards.
+    /// Who only looks, such as a rehearsal or a survey, uses the other.
+    /// </summary>
+    IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Take(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) =>
+        this.ReadChanged(collection, since, fields, cancellation);
+
+    /// <summary>What was taken of a collection is kept now: what may be read only once is put away.</summary>
     Task PutAway(string collection, CancellationToken cancellation) => Task.CompletedTask;
 
     /// <summary>Reads what changed at or after a time; everything when it is null. A page at a time, oldest change first where the system can.</summary>

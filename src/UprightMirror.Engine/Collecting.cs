@@ -26,7 +26,9 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal)
         var mark = await context.Store.ReadWatermark(side, cancellation);
         var newest = mark?.Time;
         var needed = context.Translators[side].Cells.Select(c => c.Cell.Path).ToHashSet();
-        await foreach (var page in context.Systems[side].ReadChanged(context.Collection(side), mark?.Time - Overlap, needed, cancellation))
+        var (system, since) = (context.Systems[side], mark?.Time - Overlap);
+        var pages = isRehearsal ? system.ReadChanged(context.Collection(side), since, needed, cancellation) : system.Take(context.Collection(side), since, needed, cancellation);
+        await foreach (var page in pages)
         {
             var different = await context.Store.SaveObserved(side, page, cancellation);
             context.Tally.Read(page.Count, different);
@@ -42,7 +44,7 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal)
 
         if (!isRehearsal)
         {
-            await context.Systems[side].PutAway(context.Collection(side), cancellation);
+            await system.PutAway(context.Collection(side), cancellation);
         }
     }
 }

@@ -141,7 +141,8 @@ public sealed class Reconciling(MirrorContext context)
         }
         else
         {
-            journal.AddRange(outcome.Changes.Select(c => Journal(record, JournalKind.Agreed, c.After.Side >= 0 ? c.After.Side : null, this.NameOf(c.Field), ValueJson.Write(c.Before), ValueJson.Write(c.After.Value), c.Why) with
+            // That every side is empty, as before, is no story.
+            journal.AddRange(outcome.Changes.Where(c => !c.Before.IsEmpty || !c.After.Value.IsEmpty).Select(c => Journal(record, JournalKind.Agreed, c.After.Side >= 0 ? c.After.Side : null, this.NameOf(c.Field), ValueJson.Write(c.Before), ValueJson.Write(c.After.Value), c.Why) with
             {
                 Who = agreed[this.NameOf(c.Field)].Who,
                 ChangedAt = c.After.ChangedAt,

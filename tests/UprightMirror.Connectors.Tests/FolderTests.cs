@@ -27,7 +27,7 @@ public sealed class FolderTests : IDisposable
     private async Task<List<ObservedRecord>> Take(string collection, ISystemConnector? connector = null)
     {
         var folder = connector ?? this.Folder();
-        var records = await folder.ReadChanged(collection, null, null, CancellationToken.None).SelectMany(p => p).ToListAsync();
+        var records = await folder.Take(collection, null, null, CancellationToken.None).SelectMany(p => p).ToListAsync();
         await folder.PutAway(collection, CancellationToken.None);
         return records;
     }
@@ -55,6 +55,35 @@ public sealed class FolderTests : IDisposable
         this.Put("orders-1.csv", "id\n1\n");
         (await this.Folder().ReadChanged("orders", null, null, CancellationToken.None).CountAsync()).ShouldBe(1);
         File.Exists(this.In("orders-1.csv")).ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task What_arrives_while_others_only_look_is_never_put_away_untaken()
+    {
+        this.Put("orders-1.csv", "id\n1\n");
+        var connector = this.Folder();
+        (await connector.Take("orders", null, null, CancellationToken.None).SelectMany(p => p).CountAsync()).ShouldBe(1);
+        this.Put("orders-2.csv", "id\n2\n");
+        (await connector.ReadChanged("orders", null, null, CancellationToken.None).SelectMany(p => p).CountAsync()).ShouldBe(2); // A survey, at that moment.
+
+        await connector.PutAway("orders", CancellationToken.None);
+
+        File.Exists(this.In("done", "orders-1.csv")).ShouldBeTrue();
+        (await this.Take("orders", connector)).Select(r => r.Id).ShouldBe(["2"]);
+    }
+
+    [Fact]
+    public async Task Ids_that_differ_only_in_what_a_file_name_does_not_take_are_files_of_their_own()
+    {
+        var connector = this.Folder();
+        foreach (var id in new[] { "7/1", "7:1", "7-1", "../7" })
+        {
+            await connector.Write("orders", new WriteRequest(null, RawFields.Of([KeyValuePair.Create("is", Value.Text(id))]), id, null), CancellationToken.None);
+        }
+
+        Directory.GetFiles(this.In("out")).Length.ShouldBe(4);
+        Directory.GetFiles(this.folder.FullName).ShouldBeEmpty();
+        (await connector.FindByReference("orders", "7:1", CancellationToken.None))!.Fields["is"].Display.ShouldBe("7:1");
     }
 
     [Fact]

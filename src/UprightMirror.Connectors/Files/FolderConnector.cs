@@ -1,11 +1,9 @@
 using System.Collections.Concurrent;
 using System.Collections.Immutable;
 using System.Globalization;
-using System.IO.Enumeration;
 using System.Runtime.CompilerServices;
 using System.Text;
 using System.Text.Json;
-using System.Text.RegularExpressions;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
@@ -19,47 +17,25 @@ namespace UprightMirror.Connectors.Files;
 /// once: after what it said is kept it is moved to <c>done/</c>, or to <c>refused/</c> with a report of why. What is written goes
 /// to <c>out/</c> under a temporary name first, so that nobody ever reads half a file.
 /// </summary>
-public sealed partial class FolderConnector : ISystemConnector
+public sealed class FolderConnector : ISystemConnector
 {
     private const int PageSize = 200;
     private const int RowsLookedAt = 500;
     private const long LargestFile = 8L * 1024 * 1024 * 1024;
 
-    private static readonly string[] Endings = [".csv", ".txt", ".json", ".jsonl", ".ndjson", ".xml"];
     private static readonly string[] IdNames = ["id", "number", "no", "orderno", "ordernumber", "order", "reference", "key", "code"];
 
-    private readonly DirectoryInfo folder;
-    private readonly ConnectionSettings settings;
+    private readonly Folder folder;
     private readonly Watch watch;
     private readonly TimeProvider clock;
-    private readonly string? refusal;
-    private readonly ConcurrentDictionary<string, List<Taken>> taken = new();
-
-    /// <param name="Problems">What could not be read of it; empty when everything was.</param>
-    /// <param name="IsRefused">Whether it could not be read to its end.</param>
-    private sealed record Taken(string Path, IReadOnlyList<string> Problems, bool IsRefused, int Records)
-    {
-        public string InWords => (this.IsRefused, this.Records) switch
-        {
-            (true, 0) => "nothing of it was taken.",
-            (true, _) => $"only its first {this.Records} records were taken: it can't be read further.",
-            _ => $"{this.Records} records were taken, {this.Problems.Count} rows were not.",
-        };
-    }
+    private readonly ConcurrentDictionary<string, ConcurrentQueue<ReadFile>> taken = new();
 
     public FolderConnector(string name, Uri address, ConnectionSettings settings, Outside outside)
     {
         this.Name = name;
-        this.folder = new DirectoryInfo(address.LocalPath);
-        this.settings = settings;
+        this.folder = new Folder(new DirectoryInfo(address.LocalPath), settings, outside.Folders);
         this.clock = outside.Clock;
         this.watch = new Watch(outside.Clock);
-        var own = Path.GetFullPath(this.folder.FullName).TrimEnd(Path.DirectorySeparatorChar) + Path.DirectorySeparatorChar;
-        this.refusal = outside.Folders is not { } root
-            ? "No folder of this server may be connected: UPRIGHT_FOLDERS does not say in which one they stand. Who runs this server can set it."
-            : own.StartsWith(Path.GetFullPath(root.FullName).TrimEnd(Path.DirectorySeparatorChar) + Path.DirectorySeparatorChar, StringComparison.Ordinal)
-                ? null
-                : $"Folders may only be connected inside of {root.FullName}. Give one of those.";
     }
 
     public string Name { get; }
@@ -75,10 +51,10 @@ public sealed partial class FolderConnector : ISystemConnector
     {
         this.Check();
         var collections = new List<CatalogueCollection>();
-        foreach (var (name, own) in this.Collections())
+        foreach (var (name, own) in this.folder.Collections())
         {
             var fields = ImmutableDictionary.CreateBuilder<string, CatalogueField>();
-            foreach (var path in this.FilesOf(own).Concat(this.FilesOf(own, "done")).Take(3))
+            foreach (var path in this.folder.Examples(own).Take(3))
             {
                 try
                 {
@@ -114,20 +90,18 @@ public sealed partial class FolderConnector : ISystemConnector
         IReadOnlyDictionary<string, CollectionSettings> collections = new Dictionary<string, CollectionSettings>();
         return StepByStep.Run(
         [
-            ("Folder found", Try(() => Task.FromResult(this.refusal is { } no ? (StepEnd.Failed, no)
-                : this.folder.Exists ? (StepEnd.Passed, $"{this.folder.FullName} is there.")
-                : (StepEnd.Failed, $"There is no folder {this.folder.FullName} on this server. Check the path, or have it made.")))),
+            ("Folder found", Try(() => Task.FromResult(this.folder.Refusal is { } no ? (StepEnd.Failed, no)
+                : this.folder.IsThere ? (StepEnd.Passed, $"{this.folder.Path} is there.")
+                : (StepEnd.Failed, $"There is no folder {this.folder.Path} on this server. Check the path, or have it made.")))),
             ("May be read", Try(() =>
             {
-                var count = this.folder.EnumerateFiles().Count();
-                collections = this.Collections();
+                collections = this.folder.Collections();
+                var count = collections.Values.SelectMany(this.folder.Waiting).Distinct().Count();
                 return Task.FromResult((StepEnd.Passed, count == 1 ? "1 file is waiting." : $"{count} files are waiting."));
             })),
             ("May be written", Try(async () =>
             {
-                var trial = Path.Combine(this.folder.FullName, $".upright-{Guid.NewGuid():N}.tmp");
-                await File.WriteAllTextAsync(trial, "", cancellation);
-                File.Delete(trial);
+                await this.folder.TryWriting(cancellation);
                 return (StepEnd.Passed, "Files can be written and moved here.");
             })),
             ("Description read", Try(async () =>
@@ -140,7 +114,7 @@ public sealed partial class FolderConnector : ISystemConnector
                 var words = new List<string>();
                 foreach (var (name, own) in collections)
                 {
-                    var path = this.FilesOf(own).Concat(this.FilesOf(own, "done")).FirstOrDefault();
+                    var path = this.folder.Examples(own).FirstOrDefault();
                     words.Add(path is null ? $"{name}: no file" : $"{name} ({own.FilePattern}): {(await this.FormOf(path, own, cancellation)).InWords(FileRows.KindOf(path))}");
                 }
 
@@ -150,7 +124,7 @@ public sealed partial class FolderConnector : ISystemConnector
             {
                 foreach (var (name, own) in collections)
                 {
-                    foreach (var path in this.FilesOf(own))
+                    foreach (var path in this.folder.Waiting(own))
                     {
                         await foreach (var row in FileRows.Read(path, await this.FormOf(path, own, cancellation), cancellation))
                         {
@@ -175,7 +149,7 @@ public sealed partial class FolderConnector : ISystemConnector
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException)
             {
-                return (StepEnd.Failed, $"{this.folder.FullName}: {e.Message} The user that Upright Mirror runs as needs the right to read, write and move files there.");
+                return (StepEnd.Failed, $"{this.folder.Path}: {e.Message} The user that Upright Mirror runs as needs the right to read, write and move files there.");
             }
             catch (FileRefused e)
             {
@@ -184,16 +158,37 @@ public sealed partial class FolderConnector : ISystemConnector
         };
     }
 
-    public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, [EnumeratorCancellation] CancellationToken cancellation)
+    public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) =>
+        this.Read(collection, null, cancellation);
+
+    public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Take(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) =>
+        this.Read(collection, this.taken.GetOrAdd(collection, _ => new ConcurrentQueue<ReadFile>()), cancellation);
+
+    public async Task PutAway(string collection, CancellationToken cancellation)
+    {
+        while (this.taken.TryGetValue(collection, out var files) && files.TryDequeue(out var file))
+        {
+            try
+            {
+                await this.folder.PutAway(file, this.clock.GetUtcNow(), cancellation);
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                throw this.watch.Fault($"{this.Name}, file {Path.GetFileName(file.Path)}: it was taken and can't be put away: {e.Message} The next run takes it again, which changes nothing. Give Upright Mirror the right to move files in {this.folder.Path}.", e);
+            }
+        }
+    }
+
+    /// <param name="read">Takes note of each file once all that it said was given and kept; null to only look.</param>
+    private async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Read(string collection, ConcurrentQueue<ReadFile>? read, [EnumeratorCancellation] CancellationToken cancellation)
     {
         this.Check();
-        var read = this.taken[collection] = [];
-        if (!this.Collections().TryGetValue(collection, out var own))
+        if (!this.folder.Collections().TryGetValue(collection, out var own))
         {
             yield break;
         }
 
-        foreach (var path in this.FilesOf(own).ToList())
+        foreach (var path in this.folder.Waiting(own))
         {
             var problems = new List<string>();
             var isRefused = false;
@@ -234,34 +229,13 @@ public sealed partial class FolderConnector : ISystemConnector
                 yield return page;
             }
 
-            read.Add(new Taken(path, problems, isRefused || (count == 0 && problems.Count > 0), count));
+            read?.Enqueue(new ReadFile(path, problems, isRefused || (count == 0 && problems.Count > 0), count));
             call.Answered(count);
             if (problems.Count > 0)
             {
                 call.Failed($"{Path.GetFileName(path)}: {problems[0]}{(problems.Count > 1 ? $" And {problems.Count - 1} more." : "")}");
                 _ = this.watch.Fault($"{this.Name}, file {Path.GetFileName(path)}: {problems[0]} {(isRefused ? "The file is moved to refused/ with a report." : $"{problems.Count} {(problems.Count == 1 ? "row was" : "rows were")} left out; the report beside the file in done/ lists them.")}");
             }
-        }
-    }
-
-    public async Task PutAway(string collection, CancellationToken cancellation)
-    {
-        if (!this.taken.TryRemove(collection, out var files))
-        {
-            return;
-        }
-
-        foreach (var file in files.Where(f => File.Exists(f.Path)))
-        {
-            var to = this.folder.CreateSubdirectory(file.IsRefused ? "refused" : "done").FullName;
-            var name = Path.GetFileName(file.Path);
-            var free = File.Exists(Path.Combine(to, name)) ? $"{Path.GetFileNameWithoutExtension(name)}.{this.clock.GetUtcNow():yyyyMMddHHmmssfff}{Path.GetExtension(name)}" : name;
-            if (file.Problems.Count > 0)
-            {
-                await File.WriteAllLinesAsync(Path.Combine(to, free + ".report.txt"), [$"{name}: {file.InWords}", .. file.Problems], cancellation);
-            }
-
-            File.Move(file.Path, Path.Combine(to, free));
         }
     }
 
@@ -281,16 +255,7 @@ public sealed partial class FolderConnector : ISystemConnector
             }
 
             var id = request.Id ?? request.Reference ?? Guid.NewGuid().ToString("N");
-            var out_ = this.folder.CreateSubdirectory("out").FullName;
-            var name = this.NameOf(collection, id);
-            var temporary = Path.Combine(out_, $".{name}.tmp");
-            var json = request.Fields.ToNestedJson();
-            await using (var file = new FileStream(temporary, FileMode.Create, FileAccess.Write, FileShare.None, 4096, FileOptions.Asynchronous | FileOptions.WriteThrough))
-            {
-                await file.WriteAsync(Encoding.UTF8.GetBytes(json.ToJsonString()), cancellation);
-            }
-
-            File.Move(temporary, Path.Combine(out_, name), overwrite: true);
+            await this.folder.Send(collection, id, request.Fields.ToNestedJson().ToJsonString(), cancellation);
             call.Answered(1);
             return new WriteAnswer.Stored(new ObservedRecord(id, request.Fields, null, this.clock.GetUtcNow(), null));
         }
@@ -301,73 +266,33 @@ public sealed partial class FolderConnector : ISystemConnector
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
             call.Failed(e.Message);
-            return new WriteAnswer.NotReached(this.watch.Fault($"{this.Name}: no file could be written to {this.folder.FullName}: {e.Message}").Message);
+            return new WriteAnswer.NotReached(this.watch.Fault($"{this.Name}: no file could be written to {this.folder.Path}: {e.Message}").Message);
         }
     }
 
     private void Check()
     {
-        if (this.refusal is { } no)
+        if (this.folder.Refusal is { } no)
         {
             throw this.watch.Fault($"{this.Name}: {no}");
         }
 
-        if (!this.folder.Exists)
+        if (!this.folder.IsThere)
         {
-            throw this.watch.Fault($"{this.Name}: there is no folder {this.folder.FullName} on this server any more. Check the path of its connection, or have it made.");
+            throw this.watch.Fault($"{this.Name}: there is no folder {this.folder.Path} on this server any more. Check the path of its connection, or have it made.");
         }
     }
 
     private async Task<ObservedRecord?> Written(string collection, string id, CancellationToken cancellation)
     {
-        var path = Path.Combine(this.folder.FullName, "out", this.NameOf(collection, id));
-        if (this.refusal is not null || !File.Exists(path))
+        if (this.folder.Sent(collection, id) is not { } file)
         {
             return null;
         }
 
-        using var json = JsonDocument.Parse(await File.ReadAllTextAsync(path, cancellation));
-        return new ObservedRecord(id, RawFields.FromJson(json.RootElement), null, File.GetLastWriteTimeUtc(path), null);
+        using var json = JsonDocument.Parse(await File.ReadAllTextAsync(file.FullName, cancellation));
+        return new ObservedRecord(id, RawFields.FromJson(json.RootElement), null, new DateTimeOffset(file.LastWriteTimeUtc, TimeSpan.Zero), null);
     }
-
-    private string NameOf(string collection, string id) => $"{NotForNames().Replace(collection, "-")}-{NotForNames().Replace(id, "-")}.json";
-
-    /// <summary>The collections by name: as set, and one for each kind of name that is not covered by those.</summary>
-    private SortedDictionary<string, CollectionSettings> Collections()
-    {
-        var all = new SortedDictionary<string, CollectionSettings>(StringComparer.Ordinal);
-        foreach (var (name, own) in this.settings.Collections ?? new Dictionary<string, CollectionSettings>())
-        {
-            all[name] = own.FilePattern is null ? own with { FilePattern = name + "*" } : own;
-        }
-
-        if (this.refusal is null && this.folder.Exists)
-        {
-            var done = new DirectoryInfo(Path.Combine(this.folder.FullName, "done"));
-            foreach (var file in this.folder.EnumerateFiles().Concat(done.Exists ? done.EnumerateFiles() : []).Where(IsWanted))
-            {
-                var stem = Changing().Replace(Path.GetFileNameWithoutExtension(file.Name), "").Trim('-', '_', '.', ' ');
-                if (stem.Length > 0 && !all.Values.Any(o => Matches(o, file.Name)))
-                {
-                    all.TryAdd(stem, new CollectionSettings(FilePattern: $"{stem}*{file.Extension}", Id: ""));
-                }
-            }
-        }
-
-        return all;
-    }
-
-    private IEnumerable<string> FilesOf(CollectionSettings own, string? under = null)
-    {
-        var from = under is null ? this.folder : new DirectoryInfo(Path.Combine(this.folder.FullName, under));
-        return !from.Exists ? [] : from.EnumerateFiles().Where(f => IsWanted(f) && Matches(own, f.Name)).OrderBy(f => f.LastWriteTimeUtc).ThenBy(f => f.Name, StringComparer.Ordinal).Select(f => f.FullName);
-    }
-
-    /// <summary>Files under a temporary name are still being written; links lead elsewhere.</summary>
-    private static bool IsWanted(FileInfo file) =>
-        !file.Name.StartsWith('.') && file.LinkTarget is null && Endings.Contains(file.Extension.ToLowerInvariant()) && !file.Name.EndsWith(".report.txt", StringComparison.Ordinal);
-
-    private static bool Matches(CollectionSettings own, string name) => FileSystemName.MatchesSimpleExpression(own.FilePattern, name);
 
     private async Task<FileForm> FormOf(string path, CollectionSettings own, CancellationToken cancellation) =>
         new FileInfo(path).Length > LargestFile
@@ -405,10 +330,4 @@ public sealed partial class FolderConnector : ISystemConnector
             }
         }
     }
-
-    [GeneratedRegex(@"[-_. ]*\d[\dT:_.-]*")]
-    private static partial Regex Changing();
-
-    [GeneratedRegex(@"[^\p{L}\p{N}_-]+")]
-    private static partial Regex NotForNames();
 }
