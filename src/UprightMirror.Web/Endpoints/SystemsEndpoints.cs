@@ -1,6 +1,5 @@
 using System.Security.Claims;
 using System.Text.Json;
-using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Mvc;
 using UprightMirror.Connectors;
@@ -50,13 +49,11 @@ public sealed record CollectionFound(string Name, int Fields, CollectionSettings
 /// <param name="SignIn">The sign-in that the description asks for; null when it does not say.</param>
 public sealed record DescriptionFound(string? Title, SignInSettings? SignIn, int? CallsPerSecond, IReadOnlyList<CollectionFound> Collections);
 
-internal static partial class SystemsEndpoints
+internal static class SystemsEndpoints
 {
     private const int LargestUpload = 20 * 1024 * 1024;
 
     private static readonly RequestSizeLimitAttribute Upload = new(LargestUpload);
-
-    private static readonly string[] Colours = ["#1f6390", "#94531d", "#6b4f9e", "#3f6b2f", "#8a3a5c", "#4a5a6a", "#7a6a14", "#2b6f73"];
 
     public static void MapSystems(this RouteGroupBuilder api)
     {
@@ -130,13 +127,13 @@ internal static partial class SystemsEndpoints
     private static async Task<Results<Ok<ConnectionKept>, ProblemHttpResult>> Create(ConnectionAsked asked, KeptConnections connections, Surveys surveys, CancellationToken cancellation)
     {
         var all = await connections.All(cancellation);
-        if (Wrong(asked, null, all) is { } wrong)
+        if (TypedConnection.Wrong(asked, null, all) is { } wrong)
         {
-            return wrong;
+            return Problem(wrong);
         }
 
-        var key = KeyOf(asked.Name, all);
-        await connections.Save(Kept(key, asked, null, all), asked.Secrets ?? new Dictionary<string, string>(), cancellation);
+        var key = TypedConnection.KeyOf(asked.Name, all);
+        await connections.Save(TypedConnection.Kept(key, asked, null, all), asked.Secrets ?? new Dictionary<string, string>(), cancellation);
         surveys.Begin(key);
         return TypedResults.Ok(new ConnectionKept(key));
     }
@@ -149,14 +146,14 @@ internal static partial class SystemsEndpoints
             return TypedResults.NotFound();
         }
 
-        if (Wrong(asked, before, all) is { } wrong)
+        if (TypedConnection.Wrong(asked, before, all) is { } wrong)
         {
-            return wrong;
+            return Problem(wrong);
         }
 
-        var kept = Kept(key, asked, before, all);
-        IReadOnlyDictionary<string, string>? secrets = asked.Secrets is { Count: > 0 } typed ? Together(await connections.Secrets(key, cancellation), typed) : null;
-        if (SecretsWouldTravel(before, kept, asked))
+        var kept = TypedConnection.Kept(key, asked, before, all);
+        IReadOnlyDictionary<string, string>? secrets = asked.Secrets is { Count: > 0 } typed ? TypedConnection.Together(await connections.Secrets(key, cancellation), typed) : null;
+        if (TypedConnection.SecretsWouldTravel(before, kept, asked))
         {
             return Problem($"The address leads to another system than before. Type the secrets again, so that those of {before.Address.Host} are not sent to {kept.Address.Host}.");
         }
@@ -272,20 +269,20 @@ internal static partial class SystemsEndpoints
     {
         var all = await connections.All(cancellation);
         var before = asked.Key is { } key ? all.FirstOrDefault(c => c.System == key) : null;
-        if (Wrong(asked, before, all) is { } wrong)
+        if (TypedConnection.Wrong(asked, before, all) is { } wrong)
         {
-            return (null, wrong);
+            return (null, Problem(wrong));
         }
 
-        var kept = Kept(before?.System ?? "new", asked, before, all);
-        if (before is not null && SecretsWouldTravel(before, kept, asked))
+        var kept = TypedConnection.Kept(before?.System ?? "new", asked, before, all);
+        if (before is not null && TypedConnection.SecretsWouldTravel(before, kept, asked))
         {
             return (null, Problem($"The address leads to another system than before. Type the secrets again, so that those of {before.Address.Host} are not sent to {kept.Address.Host}."));
         }
 
         try
         {
-            var secrets = before is null ? asked.Secrets ?? new Dictionary<string, string>() : Together(await connections.Secrets(before.System, cancellation), asked.Secrets ?? new Dictionary<string, string>());
+            var secrets = before is null ? asked.Secrets ?? new Dictionary<string, string>() : TypedConnection.Together(await connections.Secrets(before.System, cancellation), asked.Secrets ?? new Dictionary<string, string>());
             if (!needsSecrets)
             {
                 // The description may be what says how to sign in: it is read without.
@@ -301,79 +298,8 @@ internal static partial class SystemsEndpoints
         }
     }
 
-    /// <summary>Secrets that were typed for one system must not be sent to another because somebody changed the address.</summary>
-    private static bool SecretsWouldTravel(KeptConnection before, KeptConnection after, ConnectionAsked asked)
-    {
-        var (was, now) = (SettingsOf(before), SettingsOf(after));
-        var needed = now.SignIn?.Needs ?? [];
-        var typed = needed.All(n => asked.Secrets?.ContainsKey(n) == true || now.SignIn?.From?.ContainsKey(n) == true);
-        static string? Authority(Uri? address) => address?.GetLeftPart(UriPartial.Authority);
-        return !typed && needed.Count > 0 && (Authority(before.Address) != Authority(after.Address) || Authority(was.Service) != Authority(now.Service)
-            || Authority(was.SignIn?.TokenAddress) != Authority(now.SignIn?.TokenAddress) || Authority(was.Proxy) != Authority(now.Proxy) || was.CertificateAuthority != now.CertificateAuthority);
-    }
-
-    private static Dictionary<string, string> Together(IReadOnlyDictionary<string, string> kept, IReadOnlyDictionary<string, string> typed) =>
-        kept.Where(k => !typed.ContainsKey(k.Key)).Concat(typed).ToDictionary();
-
-    private static KeptConnection Kept(string key, ConnectionAsked asked, KeptConnection? before, IReadOnlyList<KeptConnection> all)
-    {
-        var settings = asked.Settings with { DescriptionText = asked.Settings.DescriptionText ?? (before is null ? null : SettingsOf(before).DescriptionText) };
-        return new KeptConnection(
-            key, asked.Name.Trim(), asked.Monogram ?? before?.Monogram ?? MonogramOf(asked.Name, all), asked.Colour ?? before?.Colour ?? Colours.FirstOrDefault(c => all.All(a => a.Colour != c)) ?? Colours[all.Count % Colours.Length],
-            asked.Protocol, AddressOf(asked)!, JsonSerializer.SerializeToElement(settings, JsonSerializerOptions.Web));
-    }
-
-    /// <summary>What is wrong with a connection as it was typed; null when nothing is.</summary>
-    private static ProblemHttpResult? Wrong(ConnectionAsked asked, KeptConnection? before, IReadOnlyList<KeptConnection> all) => asked switch
-    {
-        { Name: var name } when string.IsNullOrWhiteSpace(name) || name.Length > 60 => Problem("Give the system a name of at most 60 characters."),
-        { Name: var name } when all.Any(c => c.System != before?.System && c.Name.Equals(name.Trim(), StringComparison.OrdinalIgnoreCase)) => Problem($"There is a system called {asked.Name.Trim()} already. Give this one another name."),
-        { Protocol: not ("rest" or "odata" or "folder" or "postgresql") } => Problem("Choose how the system is reached."),
-        _ when AddressOf(asked) is not { } address => Problem(asked.Protocol switch
-        {
-            "folder" => "The path of a folder begins with a stroke: /srv/orders.",
-            "postgresql" => "The address of a database is written postgresql://host:port/database.",
-            _ => "The address begins with https:// or http://, and has no user or secret in it.",
-        }),
-        { Colour: { } colour } when !ColourForm().IsMatch(colour) => Problem("A colour is written #rrggbb."),
-        { Monogram.Length: > 2 } => Problem("A monogram has at most two characters."),
-        { Settings: { CallsPerSecond: < 1 or > 10_000 } or { CallsAtOnce: < 1 or > 100 } or { TimeoutSeconds: < 1 or > 600 } } => Problem("Calls per second are 1 to 10,000, calls at once 1 to 100, and a call takes 1 to 600 seconds."),
-        { Secrets: { } secrets } when secrets.Count > 10 || secrets.Any(s => s.Key.Length > 40 || s.Value.Length > 16_384) => Problem("A secret is at most 16,384 characters long."),
-        _ => null,
-    };
-
-    private static Uri? AddressOf(ConnectionAsked asked)
-    {
-        var text = asked.Address.Trim();
-        return asked.Protocol switch
-        {
-            "folder" => text.StartsWith('/') && !text.Contains('\0', StringComparison.Ordinal) ? new Uri("file://" + string.Join('/', text.Split('/').Select(Uri.EscapeDataString))) : null,
-            "postgresql" => Uri.TryCreate(text, UriKind.Absolute, out var database) && database.Scheme is "postgresql" or "postgres" && database.Host.Length > 0 && database.AbsolutePath.Length > 1 && database.UserInfo.Length == 0 ? database : null,
-            _ => Uri.TryCreate(text, UriKind.Absolute, out var web) && web.Scheme is "http" or "https" && web.Host.Length > 0 && web.UserInfo.Length == 0 && text.Length <= 2000 ? web : null,
-        };
-    }
-
     private static string Plain(KeptConnection connection) => connection.Protocol == "folder" ? connection.Address.LocalPath : connection.Address.ToString();
-
-    private static string KeyOf(string name, IReadOnlyList<KeptConnection> all)
-    {
-        var plain = NotForKeys().Replace(name.Trim().Split(' ')[0].ToLowerInvariant(), "");
-        var stem = plain.Length == 0 ? "system" : plain;
-        return Enumerable.Range(1, all.Count + 1).Select(n => n == 1 ? stem : $"{stem}-{n}").First(k => k is not ("try" or "describe") && all.All(c => c.System != k));
-    }
-
-    private static string MonogramOf(string name, IReadOnlyList<KeptConnection> all)
-    {
-        var letters = name.Where(char.IsLetterOrDigit).ToArray();
-        var first = letters.Length == 0 ? "?" : letters[0].ToString().ToUpperInvariant();
-        return letters.Skip(1).Select(l => first + char.ToLowerInvariant(l)).FirstOrDefault(m => all.All(c => c.Monogram != m)) ?? first;
-    }
 
     internal static ProblemHttpResult Problem(string title) => TypedResults.Problem(statusCode: 400, title: title);
 
-    [GeneratedRegex("^#[0-9a-fA-F]{6}$")]
-    private static partial Regex ColourForm();
-
-    [GeneratedRegex("[^a-z0-9-]")]
-    private static partial Regex NotForKeys();
 }

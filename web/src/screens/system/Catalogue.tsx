@@ -23,7 +23,7 @@ export function Catalogue({ systemKey, version }: { systemKey: string; version: 
   const [text, setText] = useState(query.get('field') ?? '');
   const only = query.get('only') ?? 'all';
   const collections = catalogue.data ?? [];
-  const chosen = collections.find((c) => c.name === query.get('collection')) ?? largest(collections);
+  const chosen = collections.find((c) => c.name === query.get('collection')) ?? mostLookedFor(collections);
   const words = text.toLowerCase().split(' ').filter(Boolean);
   const fits = ONLY.find((o) => o[0] === only)?.[2] ?? (() => true);
   const fields = useMemo(
@@ -185,8 +185,11 @@ function Rows({ fields }: { fields: FieldOfSystem[] }) {
   );
 }
 
-const largest = (collections: CollectionOfSystem[]) =>
-  collections.reduce<CollectionOfSystem | undefined>(
-    (best, c) => (best && best.records >= c.records ? best : c),
+/** What somebody who opens a catalogue most likely came for: what is mapped most, otherwise what holds most. */
+export const mostLookedFor = (collections: CollectionOfSystem[]) => {
+  const weight = (c: CollectionOfSystem) => c.fields.filter((f) => f.usedBy.length > 0).length * 1e9 + c.records;
+  return collections.reduce<CollectionOfSystem | undefined>(
+    (best, c) => (best && weight(best) >= weight(c) ? best : c),
     undefined,
   );
+};

@@ -1,4 +1,4 @@
-import { useId, useState, type ReactNode } from 'react';
+import { useState } from 'react';
 import type {
   CollectionFound,
   CollectionSettings,
@@ -10,7 +10,9 @@ import { useDescribe } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { Notice } from '../../parts/States';
 import { Collections } from './Collections';
+import { INPUT, Labelled, NumberField } from './inputs';
 import { PROTOCOLS, SIGN_INS } from './protocols';
+import { Secret } from './Secret';
 
 export const NEW: ConnectionAsked = {
   key: null,
@@ -33,29 +35,6 @@ export const askedOf = (page: SystemPage): ConnectionAsked => ({
   monogram: page.system.monogram,
   colour: page.system.colour,
 });
-
-const INPUT = 'h-[30px] w-full rounded border border-rule bg-sheet px-2.5 placeholder:text-soft';
-
-export function Labelled({
-  label,
-  hint,
-  children,
-}: {
-  label: string;
-  hint?: ReactNode;
-  children: (id: string) => ReactNode;
-}) {
-  const id = useId();
-  return (
-    <div>
-      <label htmlFor={id} className="mb-1 block font-semibold">
-        {label}
-      </label>
-      {children(id)}
-      {hint && <p className="mt-1 text-sm text-soft">{hint}</p>}
-    </div>
-  );
-}
 
 /** Everything about how a system is reached. What the description says by itself is filled in from it. */
 export function ConnectionForm({
@@ -361,107 +340,6 @@ export function ConnectionForm({
         </div>
       )}
     </div>
-  );
-}
-
-function NumberField({
-  label,
-  hint,
-  value,
-  set,
-}: {
-  label: string;
-  hint?: string;
-  value: number | null;
-  set: (n: number | null) => void;
-}) {
-  return (
-    <Labelled label={label} hint={hint}>
-      {(id) => (
-        <input
-          id={id}
-          className={`${INPUT} text-right`}
-          inputMode="numeric"
-          value={value ?? ''}
-          onChange={(e) => {
-            const digits = e.target.value.replace(/\D/g, '').slice(0, 5);
-            set(digits === '' ? null : Number(digits));
-          }}
-        />
-      )}
-    </Labelled>
-  );
-}
-
-/** A secret is typed once, or taken from elsewhere each time it is needed. What is kept is never shown. */
-function Secret({
-  label,
-  hidden,
-  isKept,
-  value,
-  from,
-  type,
-  takeFrom,
-}: {
-  label: string;
-  hidden: boolean;
-  isKept: boolean;
-  value: string;
-  from: { environment?: string | null; file?: string | null } | null;
-  type: (value: string) => void;
-  takeFrom: (source: { environment: string | null; file: string | null } | null) => void;
-}) {
-  const where = from === null ? 'typed' : from.file !== null && from.file !== undefined ? 'file' : 'environment';
-  return (
-    <Labelled label={label}>
-      {(id) => (
-        <>
-          {where === 'typed' ? (
-            <input
-              id={id}
-              type={hidden ? 'password' : 'text'}
-              autoComplete="off"
-              className={INPUT}
-              value={value}
-              placeholder={isKept ? 'kept; type to replace it' : ''}
-              onChange={(e) => type(e.target.value)}
-            />
-          ) : (
-            <input
-              id={id}
-              className={INPUT}
-              value={(where === 'file' ? from?.file : from?.environment) ?? ''}
-              placeholder={where === 'file' ? 'name of the file' : 'UPRIGHT_SECRET_…'}
-              onChange={(e) =>
-                takeFrom(
-                  where === 'file'
-                    ? { environment: null, file: e.target.value }
-                    : { environment: e.target.value, file: null },
-                )
-              }
-            />
-          )}
-          <select
-            aria-label={`${label}: where it comes from`}
-            value={where}
-            onChange={(e) =>
-              takeFrom(
-                e.target.value === 'typed'
-                  ? null
-                  : e.target.value === 'file'
-                    ? { environment: null, file: '' }
-                    : { environment: '', file: null },
-              )
-            }
-            className="mt-1 bg-transparent text-sm text-soft"
-          >
-            <option value="typed">typed here, kept encrypted</option>
-            <option value="environment">from an environment variable</option>
-            <option value="file">from a file</option>
-          </select>
-        </>
-      )}
-    </Labelled>
   );
 }
 

@@ -1,3 +1,4 @@
+import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { lines, type Step } from '../../api/client';
 import { Button } from '../../parts/Button';
@@ -100,12 +101,13 @@ export function KeptTest({
   mayTest: boolean;
 }) {
   const test = useConnectionTest(`/api/systems/${systemKey}/test`);
+  const cache = useQueryClient();
   return (
     <section aria-label="Test of the connection">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="font-semibold">Test</h2>
         {mayTest && (
-          <Button onClick={() => void test.run()} disabled={test.busy}>
+          <Button onClick={() => void test.run().then(() => cache.invalidateQueries())} disabled={test.busy}>
             {test.busy ? 'Testing…' : 'Test the connection'}
           </Button>
         )}
