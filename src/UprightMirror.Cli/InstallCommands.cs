@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using System.Text.Json;
 using Microsoft.AspNetCore.Identity;
 using UprightMirror.Connectors.Calling;
@@ -17,8 +18,9 @@ internal static class InstallCommands
     /// <summary>Loads connections, the mirror and the people of the demo. What is there already stays; the database is brought up to date first.</summary>
     /// <param name="everyMinutes">How often the mirror runs by itself; null for by hand only.</param>
     /// <param name="folder">Where the demo's order files arrive; null when there is no such folder.</param>
+    /// <param name="product">Where the product answers, for the demo's systems to send their events to; null to leave them as they are.</param>
     /// <param name="peopleOnly">True for an empty workspace: nobody has connected anything yet.</param>
-    public static async Task<int> LoadDemo(Uri world, int? everyMinutes, string? folder, bool peopleOnly)
+    public static async Task<int> LoadDemo(Uri world, int? everyMinutes, string? folder, bool peopleOnly, Uri? product)
     {
         Migrate();
         await using var installation = new Installation();
@@ -30,6 +32,11 @@ internal static class InstallCommands
             }
 
             await installation.Mirrors.Save(Demo.Customers, everyMinutes, CancellationToken.None);
+        }
+
+        if (product is not null)
+        {
+            await SendEvents(world, product, installation);
         }
 
         var hasher = new PasswordHasher<string>();
@@ -47,6 +54,24 @@ internal static class InstallCommands
         }
 
         return 0;
+    }
+
+    /// <summary>Opens an address for each system that sends events, and tells the system of it, as its administrator would on its page.</summary>
+    private static async Task SendEvents(Uri world, Uri product, Installation installation)
+    {
+        using var http = new HttpClient();
+        foreach (var (system, header) in new (string, string?)[] { ("slipway", "X-Slipway-Signature"), ("pennant", null) })
+        {
+            if (await installation.Events.AddressOf(system, CancellationToken.None) is not null)
+            {
+                continue;
+            }
+
+            var (token, secret) = (Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16)), Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16)));
+            await installation.Events.Open(new EventAddress(system, token, header, false, DateTimeOffset.UtcNow), header is null ? null : secret, CancellationToken.None);
+            using var answer = await http.PostAsync(new Uri(world, $"/{system}/events"), new FormUrlEncodedContent(new Dictionary<string, string> { ["address"] = new Uri(product, $"/events/{token}").ToString(), ["secret"] = secret }));
+            answer.EnsureSuccessStatusCode();
+        }
     }
 
     internal static JsonElement Json(ConnectionSettings settings) => JsonSerializer.SerializeToElement(settings, JsonSerializerOptions.Web);

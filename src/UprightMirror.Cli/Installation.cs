@@ -18,6 +18,7 @@ internal sealed class Installation : IAsyncDisposable
             options => options.SetApplicationName("UprightMirror"));
         this.Mirrors = new Mirrors(this.Database);
         this.Connections = new KeptConnections(this.Database, protection);
+        this.Events = new KeptEvents(this.Database, protection);
         this.Users = new Users(this.Database);
         this.Catalogues = new Catalogues(this.Database, TimeProvider.System);
         this.Systems = new Systems(this.Connections, new KeptCalls(this.Database), new Outside(TimeProvider.System, new SharedCallBudget(new CallTurns(this.Database))));
@@ -33,6 +34,8 @@ internal sealed class Installation : IAsyncDisposable
     public Mirrors Mirrors { get; }
 
     public KeptConnections Connections { get; }
+
+    public KeptEvents Events { get; }
 
     public Users Users { get; }
 

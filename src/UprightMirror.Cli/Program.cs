@@ -26,6 +26,7 @@ static async Task<int> LoadDemo(Uri address, string[] options)
 {
     int? every = null;
     string? folder = null;
+    Uri? events = null;
     var empty = false;
     for (var i = 0; i < options.Length; i++)
     {
@@ -38,6 +39,10 @@ static async Task<int> LoadDemo(Uri address, string[] options)
             case "--folder" when i + 1 < options.Length:
                 folder = options[++i];
                 break;
+            case "--events" when i + 1 < options.Length && Uri.TryCreate(options[i + 1], UriKind.Absolute, out var product):
+                events = product;
+                i++;
+                break;
             case "--empty":
                 empty = true;
                 break;
@@ -46,7 +51,7 @@ static async Task<int> LoadDemo(Uri address, string[] options)
         }
     }
 
-    return await InstallCommands.LoadDemo(address, every, folder, empty);
+    return await InstallCommands.LoadDemo(address, every, folder, empty, events);
 }
 
 static int Usage()
@@ -60,9 +65,10 @@ static int Usage()
         upright catalogue NAME [--refresh]
                                           prints a system's collections and fields; reads them anew when asked to
         upright migrate                   makes the database, or brings it up to date
-        upright load-demo ADDRESS [--every MINUTES] [--folder PATH] [--empty]
+        upright load-demo ADDRESS [--every MINUTES] [--folder PATH] [--empty] [--events PRODUCT]
                                           loads the demo's connections, mirror and people; ADDRESS is where the demo world answers,
-                                          PATH where its order files arrive; --empty loads the people only
+                                          PATH where its order files arrive; --empty loads the people only;
+                                          --events has the demo's systems send their events to the product at PRODUCT
         """);
     return 2;
 }

@@ -35,6 +35,7 @@ builder.Services.AddSingleton<KeptCalls>().AddSingleton<IKeptCalls>(s => s.GetRe
 builder.Services.AddSingleton<Catalogues>().AddSingleton<ICatalogues>(s => s.GetRequiredService<Catalogues>());
 builder.Services.AddSingleton(s => new Outside(s.GetRequiredService<TimeProvider>(), new SharedCallBudget(new CallTurns(s.GetRequiredService<NpgsqlDataSource>()))));
 builder.Services.AddSingleton<Systems>().AddSingleton<ISystems>(s => s.GetRequiredService<Systems>());
+builder.Services.AddSingleton<KeptEvents>();
 builder.Services.AddSingleton<Surveying>();
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
@@ -43,6 +44,7 @@ builder.Services.AddSingleton<Surveys>();
 if (role is "worker" or "both")
 {
     builder.Services.AddHostedService(s => s.GetRequiredService<Surveys>());
+    builder.Services.AddHostedService<EventRuns>();
 }
 
 builder.Services.AddSigningIn();
@@ -83,8 +85,10 @@ api.MapConflicts();
 api.MapRuns();
 api.MapSystems();
 api.MapCatalogues();
+api.MapEvents();
 api.MapChanges();
 api.MapFallback(() => Results.Problem(statusCode: 404, title: "There is nothing at this address of the API.")).ExcludeFromDescription();
+app.MapEventAddress();
 app.MapFallbackToFile("index.html").AllowAnonymous();
 
 await app.RunAsync();

@@ -69,7 +69,7 @@ public sealed class Product : IAsyncLifetime
 [Collection("product")] // The product reads its database from the environment, which the whole process shares.
 public class SecurityTests(Product product) : IClassFixture<Product>
 {
-    private static readonly string[] OpenToAnyone = ["POST /api/session", "GET /api/openapi.json", "GET /health", "GET {*path:nonfile}", "HEAD {*path:nonfile}"];
+    private static readonly string[] OpenToAnyone = ["POST /api/session", "GET /api/openapi.json", "GET /health", "POST /events/{token}", "GET {*path:nonfile}", "HEAD {*path:nonfile}"];
 
     private IEnumerable<(string Name, RouteEndpoint Endpoint)> Endpoints() =>
         product.Factory.Services.GetRequiredService<EndpointDataSource>().Endpoints.OfType<RouteEndpoint>()

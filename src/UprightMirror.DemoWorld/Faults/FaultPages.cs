@@ -24,7 +24,8 @@ public static class FaultPages
                 Number("slow"), form.ContainsKey("down"), form.ContainsKey("html"), form.ContainsKey("dropBefore"), form.ContainsKey("dropAfter"), Number("refuseEvery"), Number("errorEvery"),
                 form.ContainsKey("wrongSecret"), form.ContainsKey("forbidden"), Number("clock"),
                 form.ContainsKey("endTokens") ? DateTimeOffset.UtcNow : before.TokensEndedAt,
-                field.Length > 0 ? [.. fields, new FieldFault(form["kind"].ToString(), form["collection"].ToString(), field, form["type"].ToString())] : fields))) is { } answer && answer is IStatusCodeHttpResult { StatusCode: 404 } ? answer : Results.Redirect("/faults");
+                field.Length > 0 ? [.. fields, new FieldFault(form["kind"].ToString(), form["collection"].ToString(), field, form["type"].ToString())] : fields,
+                form.ContainsKey("eventsTwice"), Number("eventsLate"), form.ContainsKey("eventsNever")))) is { } answer && answer is IStatusCodeHttpResult { StatusCode: 404 } ? answer : Results.Redirect("/faults");
         }).DisableAntiforgery();
     }
 
@@ -52,6 +53,7 @@ public static class FaultPages
                 .Append(Box("dropBefore", "breaks before a write takes effect", f.DropBefore)).Append(Box("dropAfter", "breaks after a write took effect", f.DropAfter))
                 .Append(Count("refuseEvery", "refuses every nth write", f.RefuseEvery)).Append(Count("errorEvery", "500 on every nth call", f.ErrorEvery))
                 .Append(Box("wrongSecret", "the secret was changed", f.WrongSecret)).Append(Box("forbidden", "no right to read", f.Forbidden)).Append(Box("endTokens", "end all tokens now", false)).Append(Count("clock", "seconds its clock is ahead", f.ClockSeconds))
+                .Append(Events.EventSender.Signs.ContainsKey(system) ? Box("eventsTwice", "sends each event twice", f.EventsTwice) + Count("eventsLate", "seconds its events are late", f.EventsLateSeconds) + Box("eventsNever", "sends no events", f.EventsNever) : "")
                 .Append("<br>a field: <select name='kind'><option>add</option><option>remove</option><option>retype</option></select> <input name='collection' placeholder='collection' size='14'> <input name='field' placeholder='field' size='14'> <select name='type'><option>string</option><option>integer</option><option>number</option><option>boolean</option></select><br>");
             foreach (var field in f.Fields ?? [])
             {

@@ -18,6 +18,9 @@ public sealed record FieldFault(string Kind, string Collection, string Field, st
 /// <param name="WrongSecret">The secret was changed: nobody who has the old one is signed in.</param>
 /// <param name="Forbidden">The service account lost its right to read records.</param>
 /// <param name="ClockSeconds">How far its clock is ahead.</param>
+/// <param name="EventsTwice">Every event is sent twice.</param>
+/// <param name="EventsLateSeconds">Events are sent this much later.</param>
+/// <param name="EventsNever">No event is sent.</param>
 /// <param name="TokensEndedAt">Tokens given out before are not accepted any more.</param>
 public sealed record Fault(
     int SlowMilliseconds = 0,
@@ -31,7 +34,10 @@ public sealed record Fault(
     bool Forbidden = false,
     int ClockSeconds = 0,
     DateTimeOffset? TokensEndedAt = null,
-    IReadOnlyList<FieldFault>? Fields = null);
+    IReadOnlyList<FieldFault>? Fields = null,
+    bool EventsTwice = false,
+    int EventsLateSeconds = 0,
+    bool EventsNever = false);
 
 /// <summary>The faults of every system, as they are switched on now.</summary>
 public sealed class FaultSwitches(TimeProvider clock)

@@ -183,6 +183,7 @@ public static partial class StaffPages
     private static IResult List(string title, string ground, string home, string[] others, string collection, string? query, IEnumerable<(string Id, string?[] Cells)> rows)
     {
         var html = new StringBuilder("<p>").AppendJoin(" | ", others.Select(o => $"<a href='{home}?of={o}'>{Html(o)}</a>"))
+            .Append(Events.EventSender.Signs.ContainsKey(home.TrimStart('/')) ? $" | <a href='{home}/events'>events</a>" : "")
             .Append($"</p><form><input type='hidden' name='of' value='{Html(collection)}'><input name='q' value='{Html(query)}' size='40' aria-label='Search'> <button>Search</button></form><table border='1' cellpadding='4'>");
         var found = rows.Where(r => string.IsNullOrEmpty(query) || r.Id == query || r.Cells.Any(c => c?.Contains(query, StringComparison.OrdinalIgnoreCase) == true)).Take(MostListed);
         foreach (var (id, cells) in found)
@@ -204,7 +205,7 @@ public static partial class StaffPages
         return Page(title, ground, html.Append($"<tr><td><label for='user'>Signed in as</label></td><td><input id='user' name='user' value='{Html(user)}'></td></tr></table><button>Save</button></form><p>{Html(foot)}</p>").ToString());
     }
 
-    private static IResult Page(string title, string ground, string body) => Results.Content(
+    internal static IResult Page(string title, string ground, string body) => Results.Content(
         $"<!doctype html><html lang='en'><meta charset='utf-8'><title>{Html(title)}</title><body style='font-family:serif;background:{ground};margin:24px'><h2>{Html(title)}</h2>{body}</body></html>", "text/html; charset=utf-8");
 
     /// <summary>A field's name as people read it: vatNumber is "Vat number".</summary>
@@ -213,7 +214,7 @@ public static partial class StaffPages
     /// <summary>The office's way: TelephoneNo is "TELEPHONE NO".</summary>
     private static string Capitals(string name) => name == "EMail" ? "E-MAIL" : (name[0] + Humps().Replace(name[1..], m => " " + m.Value)).ToUpperInvariant();
 
-    private static string Html(string? text) => HtmlEncoder.Default.Encode(text ?? "");
+    internal static string Html(string? text) => HtmlEncoder.Default.Encode(text ?? "");
 
     [GeneratedRegex("[A-Z]")]
     private static partial Regex Humps();

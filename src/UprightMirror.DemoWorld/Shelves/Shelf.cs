@@ -8,12 +8,19 @@ namespace UprightMirror.DemoWorld.Shelves;
 /// <summary>One record of a simulated system as it stands.</summary>
 public sealed record Row<T>(string Id, T Body, int Version, DateTimeOffset ChangedAt, string ChangedBy);
 
+/// <summary>Something happened to a record.</summary>
+/// <param name="Kind">created, changed or removed.</param>
+public sealed record Happened(string Shelf, string Id, string Kind, DateTimeOffset At);
+
 /// <summary>A record that is not there any more.</summary>
 public sealed record Removed(string Id, DateTimeOffset At);
 
 /// <summary>Where all the systems keep their records: in PostgreSQL, so that a restart keeps what people did.</summary>
 public sealed class ShelfStore(NpgsqlDataSource database)
 {
+    /// <summary>Told of every record that was kept one by one; not of those that stocked a shelf.</summary>
+    public event Action<Happened>? Happened;
+
     private const string Tables = """
         create table if not exists record (
             shelf text not null,
@@ -79,6 +86,7 @@ public sealed class ShelfStore(NpgsqlDataSource database)
         count.Parameters.AddWithValue("last", counter);
         batch.BatchCommands.Add(count);
         batch.ExecuteNonQuery();
+        this.Happened?.Invoke(new Happened(shelf, id, removed is not null ? "removed" : version == 1 ? "created" : "changed", at));
     }
 
     internal async Task SaveAll(string shelf, IEnumerable<(string Id, string Body, DateTimeOffset At, string By)> rows, long counter, CancellationToken cancellation)

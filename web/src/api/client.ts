@@ -33,6 +33,8 @@ export type CollectionOfSystem = Schemas['CollectionOfSystem'];
 export type FieldOfSystem = Schemas['FieldOfSystem'];
 export type ChangeOfSystem = Schemas['ChangeShown'];
 export type Survey = Schemas['SurveyState'];
+export type EventsShown = Schemas['EventsShown'];
+export type EventsAsked = Schemas['EventsAsked'];
 
 /** What the server said instead of an answer, in words for the person. */
 export class Refusal extends Error {

@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import { client, type ConnectionAsked, data, type Decision, Refusal, rememberToken } from './client';
+import { client, type ConnectionAsked, data, type Decision, type EventsAsked, Refusal, rememberToken } from './client';
 
 /** Who is signed in; null when nobody is. */
 export function useSession() {
@@ -158,6 +158,28 @@ export function useSurvey(key: string) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: () => data(client.POST('/api/systems/{key}/survey', { params: { path: { key } } })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export const useEvents = (key: string) =>
+  useQuery({
+    queryKey: ['events', key],
+    queryFn: () => data(client.GET('/api/systems/{key}/events', { params: { path: { key } } })),
+  });
+
+export function useOpenEvents(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: EventsAsked) => client.PUT('/api/systems/{key}/events', { params: { path: { key } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useCloseEvents(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => client.DELETE('/api/systems/{key}/events', { params: { path: { key } } }),
     onSettled: () => cache.invalidateQueries(),
   });
 }

@@ -468,6 +468,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/systems/{key}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getEvents"];
+        put: operations["openEvents"];
+        post?: never;
+        delete: operations["closeEvents"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -683,6 +699,32 @@ export interface components {
             who: null | string;
             /** Format: date-time */
             changedAt: null | string;
+        };
+        EventShown: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            receivedAt: string;
+            /** Format: int32 */
+            lateSeconds: null | number;
+            outcome: string;
+            body: string;
+            /** Format: date-time */
+            runAskedAt: null | string;
+        };
+        EventsAsked: {
+            signatureHeader: null | string;
+            secret: null | string;
+            /** @default false */
+            newAddress: boolean;
+        };
+        EventsShown: {
+            isOpen: boolean;
+            path: null | string;
+            signatureHeader: null | string;
+            hasSecret: boolean;
+            silence: null | string;
+            last: components["schemas"]["EventShown"][];
         };
         FieldFound: {
             system: string;
@@ -1971,6 +2013,86 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FieldFound"][];
                 };
+            };
+        };
+    };
+    getEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    openEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventsAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    closeEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

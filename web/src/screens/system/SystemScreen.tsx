@@ -11,6 +11,7 @@ import { Calls } from './Calls';
 import { Catalogue } from './Catalogue';
 import { CatalogueChanges } from './CatalogueChanges';
 import { askedOf, ConnectionForm } from './ConnectionForm';
+import { Events } from './Events';
 import { KeptTest, TestSteps, useConnectionTest } from './ConnectionTest';
 import { inWords, PROTOCOLS } from './protocols';
 
@@ -18,6 +19,7 @@ const PARTS = [
   ['', 'Catalogue'],
   ['changes', 'Changes'],
   ['calls', 'Calls'],
+  ['events', 'Events'],
   ['connection', 'Connection'],
 ] as const;
 
@@ -84,6 +86,7 @@ export function SystemScreen({ session }: { session: Session }) {
       )}
       {part === 'changes' && <CatalogueChanges systemKey={key} mayMark={session.role !== 'reader'} />}
       {part === 'calls' && <Calls systemKey={key} mayUnmask={session.role === 'administrator'} />}
+      {part === 'events' && <Events systemKey={key} name={s.name} isMine={session.role === 'administrator'} />}
       {part === 'connection' && <Connection page={page.data} session={session} />}
     </Page>
   );

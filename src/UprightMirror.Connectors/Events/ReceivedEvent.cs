@@ -1,0 +1,72 @@
+using System.Globalization;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+
+namespace UprightMirror.Connectors.Events;
+
+/// <summary>
+/// What can be told from an event that a system sent, whatever form it has: which event it is, so that a copy is known for one,
+/// and when it happened. What changed is not taken from it: that is read from the system itself, so an event that is late, comes
+/// twice or was made up by somebody does no harm.
+/// </summary>
+/// <param name="Fingerprint">The same for every copy of one event: its own id where it has one (CloudEvents 1.0 among them), else what it says.</param>
+/// <param name="HappenedAt">By its own word; null when it does not say.</param>
+public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedAt)
+{
+    private static readonly string[] IdHeaders = ["ce-id", "webhook-id"];
+    private static readonly string[] Ids = ["eventId", "event_id"];
+    private static readonly string[] TimeHeaders = ["ce-time"];
+    private static readonly string[] Times = ["time", "at", "occurredAt", "occurred_at", "timestamp", "happenedAt", "happened_at"];
+
+    /// <param name="header">Gives a header's value; null when it did not come.</param>
+    public static ReceivedEvent Read(ReadOnlySpan<byte> body, Func<string, string?> header)
+    {
+        var root = Root(body);
+        string? Said(string name) => root is { } r && r.TryGetProperty(name, out var value) && value.ValueKind is JsonValueKind.String or JsonValueKind.Number ? value.ToString() : null;
+        var id = IdHeaders.Select(header).Concat(Ids.Select(Said)).FirstOrDefault(i => i is { Length: > 0 and <= 200 })
+            ?? (Said("specversion") is not null && Said("id") is { Length: > 0 and <= 200 } own ? $"{Said("source")} {own}" : null);
+        var at = TimeHeaders.Select(header).Concat(Times.Select(Said)).Select(Time).FirstOrDefault(t => t is not null);
+        return new ReceivedEvent(id ?? Convert.ToHexStringLower(SHA256.HashData(body)), at);
+    }
+
+    /// <summary>Whether a signature is the HMAC-SHA256 of the body, in hexadecimal or Base64, with or without <c>sha256=</c> before it.</summary>
+    public static bool IsSigned(ReadOnlySpan<byte> body, string? signature, string secret)
+    {
+        var hmac = HMACSHA256.HashData(Encoding.UTF8.GetBytes(secret), body);
+        var given = signature is { Length: <= 200 } ? signature.Trim() : "";
+        given = given.StartsWith("sha256=", StringComparison.OrdinalIgnoreCase) ? given[7..] : given;
+        return Same(given.ToLowerInvariant(), Convert.ToHexStringLower(hmac)) | Same(given, Convert.ToBase64String(hmac));
+    }
+
+    private static bool Same(string a, string b) => CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(a), Encoding.UTF8.GetBytes(b));
+
+    private static JsonElement? Root(ReadOnlySpan<byte> body)
+    {
+        try
+        {
+            var reader = new Utf8JsonReader(body, new JsonReaderOptions { MaxDepth = 64 });
+            return JsonElement.TryParseValue(ref reader, out var root) && root is { ValueKind: JsonValueKind.Object } ? root : null;
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>ISO 8601 text, or seconds or milliseconds since 1970.</summary>
+    private static DateTimeOffset? Time(string? text)
+    {
+        if (long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var count))
+        {
+            return count switch
+            {
+                > 100_000_000_000 and < 10_000_000_000_000 => DateTimeOffset.FromUnixTimeMilliseconds(count),
+                > 100_000_000 and < 10_000_000_000 => DateTimeOffset.FromUnixTimeSeconds(count),
+                _ => null,
+            };
+        }
+
+        return text is { Length: >= 10 and <= 40 } && char.IsAsciiDigit(text[0]) && DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var at) ? at : null;
+    }
+}

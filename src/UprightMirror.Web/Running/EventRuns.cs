@@ -1,0 +1,63 @@
+using Npgsql;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Web.Running;
+
+/// <summary>
+/// Runs the mirrors of a system soon after an event came from it. Events that come close together make one run; those that come
+/// while a mirror runs make one more, after it.
+/// </summary>
+public sealed partial class EventRuns(KeptEvents events, KeptConnections connections, Mirrors mirrors, RunQueue runs, TimeProvider clock, ILogger<EventRuns> log) : BackgroundService
+{
+    private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
+
+    /// <summary>So long nothing more came: the burst is over.</summary>
+    private static readonly TimeSpan Quiet = TimeSpan.FromSeconds(1);
+
+    /// <summary>So long the first one waited: the run begins, burst or not.</summary>
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(5);
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(Look, clock);
+        while (await timer.WaitForNextTickAsync(stoppingToken))
+        {
+            try
+            {
+                foreach (var waiting in await events.Waiting(stoppingToken))
+                {
+                    await this.Begin(waiting, stoppingToken);
+                }
+            }
+            catch (Exception e) when (e is NpgsqlException or IOException or TimeoutException)
+            {
+                this.Put(e.Message);
+            }
+        }
+    }
+
+    private async Task Begin(WaitingEvents waiting, CancellationToken cancellation)
+    {
+        var now = clock.GetUtcNow();
+        if (now - waiting.LastAt < Quiet && now - waiting.FirstAt < Patience)
+        {
+            return;
+        }
+
+        var name = (await connections.All(cancellation)).FirstOrDefault(c => c.System == waiting.System)?.Name ?? waiting.System;
+        var begun = true;
+        foreach (var mirror in (await mirrors.All(cancellation)).Where(m => m.State == "live" && m.Definition.Sides.Any(s => s.System == waiting.System)))
+        {
+            begun &= await runs.Start(mirror, rehearse: false, $"an event of {name}") is not null;
+        }
+
+        // A mirror that runs already may have read past the change: it is run once more when it ends.
+        if (begun)
+        {
+            await events.RunAsked(waiting, now, cancellation);
+        }
+    }
+
+    [LoggerMessage(LogLevel.Warning, "Events wait, and are looked at again: {Reason}")]
+    private partial void Put(string reason);
+}
