@@ -18,6 +18,8 @@ switch (args)
         return await Reading.Read(kind, address);
     case ["pace", var at]:
         return await Reading.Pace(int.Parse(at, System.Globalization.CultureInfo.InvariantCulture));
+    case ["formula"]:
+        return Formulas.Evaluate();
     case ["catalogue"]:
         return await Reading.Catalogue();
 }

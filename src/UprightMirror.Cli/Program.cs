@@ -5,6 +5,10 @@ try
     return args switch
     {
         ["reconcile", var path] => ReconcileCommand.Execute(path),
+        ["formula", "--reference"] => FormulaCommand.Reference(),
+        ["formula", var formula] => FormulaCommand.Execute(formula, null),
+        ["formula", var formula, "--record", var record] => FormulaCommand.Execute(formula, record),
+        ["formula", "--record", var record, var formula] => FormulaCommand.Execute(formula, record),
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["systems"] => await SystemsCommand.List(),
@@ -58,6 +62,9 @@ static int Usage()
 {
     Console.Error.WriteLine("""
         upright reconcile SCENARIO.json   prints what becomes of one record, as JSON ("-" reads standard input)
+        upright formula EXPR [--record RECORD.json]
+                                          works a formula out over a record and prints its value as JSON
+        upright formula --reference       prints the page of all functions
         upright run MIRROR                runs a mirror now and prints the counts
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright systems                   lists the systems, how they are reached and how they answer
