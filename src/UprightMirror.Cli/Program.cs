@@ -9,6 +9,8 @@ try
         ["formula", var formula] => FormulaCommand.Execute(formula, null),
         ["formula", var formula, "--record", var record] => FormulaCommand.Execute(formula, record),
         ["formula", "--record", var record, var formula] => FormulaCommand.Execute(formula, record),
+        ["learn", "--examples", var examples] => LearnCommand.Execute(examples, null, null),
+        ["learn", "--examples", var examples, "--apply", var from, "--out", var to] => LearnCommand.Execute(examples, from, to),
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["systems"] => await SystemsCommand.List(),
@@ -65,6 +67,9 @@ static int Usage()
         upright formula EXPR [--record RECORD.json]
                                           works a formula out over a record and prints its value as JSON
         upright formula --reference       prints the page of all functions
+        upright learn --examples EXAMPLES.csv [--apply IN.csv --out OUT.csv]
+                                          finds the formula that does what the examples show (their last column is called
+                                          output), prints it, and works it out over the rows of IN.csv
         upright run MIRROR                runs a mirror now and prints the counts
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright systems                   lists the systems, how they are reached and how they answer

@@ -13,6 +13,9 @@ internal static class OwnFunctions
         new("FIRSTFILLED", Group, "value…", "The first of them that is not empty.", new("FIRSTFILLED(\"\"; \"0131 496 0210\")", "0131 496 0210"), FirstFilled),
         new("SPLIT", Group, "text:text, separator:text, number:whole", "One part of a text that a separator cuts in parts: 1 is the first, -1 the last.", new("SPLIT(\"4 Ferry Road, Kelburn\"; \", \"; 2)", "Kelburn"),
             (a, _) => Split(a[0].Text, a[1].Text, (int)a[2].Number)),
+        new("DIGITS", Group, "text:text, [number:whole]", "The digits of a text, all of them or one run of them: 1 is the first, -1 the last.", new("DIGITS(\"C-21704-7\"; 1)", "21704"), (a, _) => Run(a, char.IsAsciiDigit)),
+        new("LETTERS", Group, "text:text, [number:whole]", "The letters of a text, all of them or one run of them: 1 is the first, -1 the last.", new("LETTERS(\"KB4 2RD\"; 1)", "KB"), (a, _) => Run(a, IsOfLetter)),
+        new("WORD", Group, "text:text, number:whole", "One word of a text: 1 is the first, -1 the last. A word has letters, digits and apostrophes.", new("WORD(\"Hanne, Tomasz & Aoife\"; 2)", "Tomasz"), (a, _) => Run(a, c => IsOfLetter(c) || char.IsDigit(c) || c is '\'' or '’')),
         new("JOIN", Group, "separator:text, value…", "The values that are not empty, with a separator between.", new("JOIN(\", \"; \"Mill Lane\"; \"\"; \"Tidewell\")", "Mill Lane, Tidewell"), (a, _) => Join(a)),
         new("COUNTFILLED", Group, "value…", "How many of them are not empty; those of lines, too.", new("COUNTFILLED(\"a\"; \"\"; 3)", "2"), (a, _) => Item.Of(Flat(a).Count(i => i.Shown.Length > 0))),
         new("PHONE", Group, "number:text, [country:text]", "A telephone number in international form. Without a country code it is read as of the country: its two letters, or the record's own.", new("PHONE(\"0131 496 0210\"; \"GB\")", "+44 131 496 0210"),
@@ -52,6 +55,39 @@ internal static class OwnFunctions
         var parts = text.Split(separator);
         var index = number > 0 ? number - 1 : parts.Length + number;
         return Item.Of(index >= 0 && index < parts.Length ? parts[index].Trim() : "");
+    }
+
+    private static bool IsOfLetter(char c) => char.IsLetter(c) || char.IsSurrogate(c) || char.GetUnicodeCategory(c) is System.Globalization.UnicodeCategory.NonSpacingMark or System.Globalization.UnicodeCategory.SpacingCombiningMark;
+
+    /// <summary>One run of characters of a kind, or all of them when it is not said which.</summary>
+    private static Item Run(Item[] arguments, Func<char, bool> isOfKind)
+    {
+        var text = arguments[0].Text;
+        if (arguments.Length < 2 || arguments[1].IsBlank)
+        {
+            return Item.Of(string.Concat(text.Where(isOfKind)));
+        }
+
+        var runs = new List<string>();
+        for (var at = 0; at < text.Length;)
+        {
+            var end = at;
+            while (end < text.Length && isOfKind(text[end]))
+            {
+                end++;
+            }
+
+            if (end > at)
+            {
+                runs.Add(text[at..end]);
+            }
+
+            at = end + 1;
+        }
+
+        var number = (int)arguments[1].Number;
+        var index = number > 0 ? number - 1 : runs.Count + number;
+        return number == 0 ? Item.Of(ItemError.Value("the first is number 1, the last is -1")) : Item.Of(index >= 0 && index < runs.Count ? runs[index] : "");
     }
 
     private static Item Join(Item[] arguments)
