@@ -19,7 +19,7 @@ switch (args)
     case ["pace", var at]:
         return await Reading.Pace(int.Parse(at, System.Globalization.CultureInfo.InvariantCulture));
     case ["formula"]:
-        return Formulas.Evaluate();
+        return Formulas.Evaluate() + Mapping.Measure();
     case ["catalogue"]:
         return await Reading.Catalogue();
 }

@@ -11,6 +11,7 @@ try
         ["formula", "--record", var record, var formula] => FormulaCommand.Execute(formula, record),
         ["learn", "--examples", var examples] => LearnCommand.Execute(examples, null, null),
         ["learn", "--examples", var examples, "--apply", var from, "--out", var to] => LearnCommand.Execute(examples, from, to),
+        ["suggest", "--left", var left, "--right", var right, "--out", var to] => SuggestCommand.Execute(left, right, to),
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["systems"] => await SystemsCommand.List(),
@@ -70,6 +71,9 @@ static int Usage()
         upright learn --examples EXAMPLES.csv [--apply IN.csv --out OUT.csv]
                                           finds the formula that does what the examples show (their last column is called
                                           output), prints it, and works it out over the rows of IN.csv
+        upright suggest --left L.csv --right R.csv --out S.csv
+                                          pairs the fields of two files (headers and samples, or JSON Schema) that may hold the
+                                          same, each with a confidence
         upright run MIRROR                runs a mirror now and prints the counts
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright systems                   lists the systems, how they are reached and how they answer
