@@ -33,7 +33,7 @@ public sealed class Confirming(MirrorContext context)
         var others = context.Translators[delivery.Side].Cells.Where(c => !delivery.Fields.Any(f => f.Path == c.Cell.Path)).ToList();
         return delivery.Kind == WriteKind.Create
             ? others.Any(c => c.Cell.Gives && !stored.Fields[c.Cell.Path].IsEmpty)
-            : before is not null && others.Any(c => !stored.Fields[c.Cell.Path].Equals(before[c.Cell.Path]));
+            : before is not null && others.Any(c => c.Cell.Reads.Any(path => !stored.Fields[path].Equals(before[path])));
     }
 
     /// <summary>The record moved before the write: what it holds now goes back to be reconciled.</summary>
@@ -79,11 +79,14 @@ public sealed class Confirming(MirrorContext context)
     {
         var shadow = known?.Shadow ?? stored.Fields;
         var told = new Dictionary<string, string>(known?.Told ?? ImmutableDictionary<string, string>.Empty);
+        var says = context.Translators[delivery.Side].ToAgreed(stored.Fields);
         foreach (var field in delivery.Fields)
         {
             shadow = shadow.With(field.Path, stored.Fields[field.Path]);
             told.Remove(field.Field);
-            if (!stored.Fields[field.Path].Equals(field.Raw))
+
+            // Stored its own way, or in a form that lost something on the way: what it was told is remembered beside it.
+            if (!stored.Fields[field.Path].Equals(field.Raw) || (context.FieldIndex.TryGetValue(field.Field, out var index) && !says.Values[index].Equals(field.Agreed)))
             {
                 told[field.Field] = ValueJson.Write(field.Agreed)?.ToJsonString() ?? "null";
             }

@@ -63,9 +63,32 @@ public sealed class Reconciling(MirrorContext context)
         {
             Open = [.. record.OpenConflicts.Select(c => new OpenConflict([.. c.Fields.Where(context.FieldIndex.ContainsKey).Select(f => context.FieldIndex[f])], c.Sides))],
         };
-        var outcome = Reconciler.Reconcile(context.Rules, state);
+        var outcome = this.WithoutWhatIsHeld(Reconciler.Reconcile(context.Rules, state), members);
         return this.Kept(record, members, state, outcome);
     }
+
+    /// <summary>
+    /// A conversion that loses something makes one form of several agreed values: a side that holds the form already is not written
+    /// again (law L1).
+    /// </summary>
+    private Outcome WithoutWhatIsHeld(Outcome outcome, Dictionary<int, KnownRecord> members)
+    {
+        if (!outcome.Writes.Any(w => w.Kind == WriteKind.Change && w.Fields.Any(f => this.HoldsForm(w.Side, f.Field, f.Value, members))))
+        {
+            return outcome;
+        }
+
+        return outcome with
+        {
+            Writes = [.. outcome.Writes
+                .Select(w => w.Kind != WriteKind.Change ? w : w with { Fields = [.. w.Fields.Where(f => !this.HoldsForm(w.Side, f.Field, f.Value, members))] })
+                .Where(w => w.Kind != WriteKind.Change || !w.Fields.IsEmpty)],
+        };
+    }
+
+    private bool HoldsForm(int side, int field, Value agreed, Dictionary<int, KnownRecord> members) =>
+        context.Mirror.Fields[field].Cells[side] is { } cell && members.GetValueOrDefault(side)?.Raw is { } raw
+        && context.Translators[side].ToSide(field, agreed, out var problem) is var form && problem is null && form.Equals(raw[cell.Path]);
 
     private AgreedField?[]? AgreedOf(LinkedRecord record) => record.Agreed.Count == 0
         ? null
@@ -90,7 +113,7 @@ public sealed class Reconciling(MirrorContext context)
         {
             // Raw that has not changed is no change, whatever a conversion makes of it.
             known[field] = member.Unmet.Contains(context.Mirror.Fields[field].Name) || before.Problems.Any(p => p.Field == field) ? null
-                : now is not null && member.Raw![cell.Path].Equals(shadow[cell.Path]) ? now.Values[field]
+                : now is not null && cell.Reads.All(path => member.Raw![path].Equals(shadow[path])) ? now.Values[field]
                 : before.Values[field];
         }
 
@@ -200,10 +223,10 @@ public sealed class Reconciling(MirrorContext context)
                 }
                 else
                 {
-                    shadow = shadow.With(cell.Path, member.Shadow![cell.Path]);
+                    shadow = cell.Reads.Aggregate(shadow, (kept, path) => kept.With(path, member.Shadow![path]));
                 }
             }
-            else if (member.Shadow is null || !raw[cell.Path].Equals(member.Shadow[cell.Path]))
+            else if (member.Shadow is null || cell.Reads.Any(path => !raw[path].Equals(member.Shadow[path])))
             {
                 told.Remove(name);
             }

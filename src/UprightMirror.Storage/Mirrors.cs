@@ -84,9 +84,12 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
                 "asItStands" => new AsItStands(),
                 "phone" => new PhoneConversion(Enum.Parse<PhoneForm>(json.GetProperty("form").GetString()!, ignoreCase: true)),
                 "codeList" => new CodeList([.. json.GetProperty("codes").EnumerateArray().Select(c => (c[0].GetString()!, c[1].GetString()!))]),
+                "formula" => new FormulaConversion(Text(json, "toAgreed"), Text(json, "toSide")),
                 var kind => throw new JsonException($"There is no conversion called {kind}."),
             };
         }
+
+        private static string? Text(JsonElement json, string name) => json.TryGetProperty(name, out var text) ? text.GetString() : null;
 
         public override void Write(Utf8JsonWriter writer, Conversion value, JsonSerializerOptions options)
         {
@@ -109,6 +112,19 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
                     }
 
                     writer.WriteEndArray();
+                    break;
+                case FormulaConversion formula:
+                    writer.WriteString("kind", "formula");
+                    if (formula.ToAgreedFormula is { } toAgreed)
+                    {
+                        writer.WriteString("toAgreed", toAgreed);
+                    }
+
+                    if (formula.ToSideFormula is { } toSide)
+                    {
+                        writer.WriteString("toSide", toSide);
+                    }
+
                     break;
                 default:
                     writer.WriteString("kind", "asItStands");

@@ -29,6 +29,25 @@ public sealed record CatalogueField(string Path, string Type, bool Required, boo
 /// <summary>A collection of a system, with its fields by path.</summary>
 public sealed record CatalogueCollection(string Name, ImmutableDictionary<string, CatalogueField> Fields)
 {
+    /// <summary>Whether the description knows a path, or what it stands in. One that tells no fields knows all.</summary>
+    public bool Describes(string path)
+    {
+        if (this.Fields.IsEmpty)
+        {
+            return true;
+        }
+
+        for (var at = path; at.Length > 0; at = at.LastIndexOf('.') is > 0 and var dot ? at[..dot] : "")
+        {
+            if (this.Fields.ContainsKey(at))
+            {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
     public static CatalogueCollection Unknown(string name) => new(name, ImmutableDictionary<string, CatalogueField>.Empty);
 }
 

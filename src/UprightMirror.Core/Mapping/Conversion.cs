@@ -8,6 +8,9 @@ namespace UprightMirror.Core.Mapping;
 /// <summary>A conversion between a side's own form of a field and the agreed form, one for each way.</summary>
 public abstract record Conversion
 {
+    /// <summary>The side's other fields that it reads, by path; none for most.</summary>
+    public virtual ImmutableArray<string> Inputs => [];
+
     /// <summary>The conversion in words that fit after "in" or "as": "international form"; null when there is nothing to say.</summary>
     public abstract string? Words { get; }
 
@@ -22,7 +25,31 @@ public abstract record Conversion
     /// <param name="agreed">The value; never empty.</param>
     /// <returns>The value, or null when the side has no form for it.</returns>
     public abstract Value? ToSide(Value agreed);
+
+    /// <summary>A side's value in agreed form, with the whole record at hand.</summary>
+    /// <param name="why">Why it can't be one, in words that fit after the field's name; null where there is nothing to add.</param>
+    public virtual Value? Read(in Reading reading, out string? why)
+    {
+        why = null;
+        return this.ToAgreed(reading.Held, reading.Type, reading.Country);
+    }
+
+    /// <summary>An agreed value in the side's form.</summary>
+    /// <param name="now">The run's time.</param>
+    /// <param name="why">Why the side has no form for it; null where there is nothing to add.</param>
+    public virtual Value? Write(Value agreed, DateTimeOffset now, out string? why)
+    {
+        why = null;
+        return this.ToSide(agreed);
+    }
 }
+
+/// <summary>What a conversion reads.</summary>
+/// <param name="Held">The field's own value; empty only where the conversion reads other fields too.</param>
+/// <param name="Record">The whole record as the side holds it.</param>
+/// <param name="Country">The record's country, ISO 3166 alpha-2, where one is known.</param>
+/// <param name="Now">The run's time.</param>
+public readonly record struct Reading(Value Held, RawFields Record, FieldType Type, string? Country, DateTimeOffset Now);
 
 /// <summary>The value as it stands, read as the field's type. Text is trimmed and composed (Unicode NFC).</summary>
 public sealed record AsItStands : Conversion

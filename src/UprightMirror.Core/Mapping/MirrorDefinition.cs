@@ -8,7 +8,12 @@ namespace UprightMirror.Core.Mapping;
 /// <param name="Path">The field's place in the side's own record.</param>
 /// <param name="Gives">Whether the side's changes count.</param>
 /// <param name="Takes">Whether the side is written.</param>
-public sealed record SideField(string Path, bool Gives, bool Takes, Conversion Conversion, Drift Drift = Drift.PutBack);
+public sealed record SideField(string Path, bool Gives, bool Takes, Conversion Conversion, Drift Drift = Drift.PutBack)
+{
+    /// <summary>Every field of the side that the agreed value is made of: its own, and those that its conversion reads beside it.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public ImmutableArray<string> Reads => this.Conversion.Inputs.IsEmpty ? [this.Path] : [this.Path, .. this.Conversion.Inputs.Where(i => i != this.Path)];
+}
 
 /// <summary>An agreed field: how it is settled, and where each side keeps it.</summary>
 /// <param name="Rule">The settling rule's name as in scenarios: rank, latest, furthest, …</param>

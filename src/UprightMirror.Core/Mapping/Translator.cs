@@ -21,15 +21,18 @@ public sealed class Translator
     private readonly int countryField;
     private readonly int[] order;
     private readonly bool[] vanished;
+    private readonly DateTimeOffset now;
 
-    public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue)
+    /// <param name="now">The run's time, for formulas that ask for it.</param>
+    public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue, DateTimeOffset now = default)
     {
+        this.now = now;
         this.mirror = mirror;
         this.side = side;
         this.catalogue = catalogue;
         this.countryField = mirror.Fields.Select(f => f.Name).ToList().IndexOf(mirror.CountryField ?? "");
 
-        this.vanished = [.. mirror.Fields.Select(f => f.Cells[side] is { } cell && !IsDescribed(cell.Path, catalogue))];
+        this.vanished = [.. mirror.Fields.Select(f => f.Cells[side] is { } cell && !cell.Reads.All(catalogue.Describes))];
 
         // The country first: telephone numbers are read by it.
         this.order = [.. Enumerable.Range(0, mirror.Fields.Length).OrderBy(f => f == this.countryField ? 0 : 1)];
@@ -64,25 +67,6 @@ public sealed class Translator
         return new Translation(values, problems.ToImmutable());
     }
 
-    /// <summary>Whether a description knows a path, or what it stands in. One that tells no fields knows all.</summary>
-    private static bool IsDescribed(string path, CatalogueCollection catalogue)
-    {
-        if (catalogue.Fields.IsEmpty)
-        {
-            return true;
-        }
-
-        for (var at = path; at.Length > 0; at = at.LastIndexOf('.') is > 0 and var dot ? at[..dot] : "")
-        {
-            if (catalogue.Fields.ContainsKey(at))
-            {
-                return true;
-            }
-        }
-
-        return false;
-    }
-
     /// <summary>An agreed value in this side's own form.</summary>
     /// <param name="problem">Why this side can't hold it, or null.</param>
     public Value ToSide(int field, Value agreed, out TranslationProblem? problem)
@@ -97,9 +81,9 @@ public sealed class Translator
             return Value.Empty;
         }
 
-        if (cell.Conversion.ToSide(agreed) is not { } value)
+        if (cell.Conversion.Write(agreed, this.now, out var why) is not { } value)
         {
-            problem = new TranslationProblem(field, cell.Path, $"{cell.Path} has no {(cell.Conversion is CodeList ? "code" : "form")} for the agreed {definition.Name} {ValueJson.Quoted(agreed.Display)}.");
+            problem = new TranslationProblem(field, cell.Path, why is not null ? $"{cell.Path}: {why}." : $"{cell.Path} has no {(cell.Conversion is CodeList ? "code" : "form")} for the agreed {definition.Name} {ValueJson.Quoted(agreed.Display)}.");
             return Value.Empty;
         }
 
@@ -119,7 +103,7 @@ public sealed class Translator
         value = Value.Empty;
         var held = raw[cell.Path];
         var type = this.mirror.Fields[field].Type;
-        if (held.IsEmpty)
+        if (held.IsEmpty && cell.Conversion.Inputs.All(i => raw[i].IsEmpty))
         {
             return this.catalogue.Fields.GetValueOrDefault(cell.Path) is { Required: true }
                 ? $"{cell.Path} {(raw.Has(cell.Path) ? "is empty" : "is missing")}, and the system's own description says that it never is."
@@ -131,9 +115,9 @@ public sealed class Translator
             return $"{cell.Path} holds {length:N0} characters; at most {ValueJson.LongestText:N0} are taken.";
         }
 
-        if (cell.Conversion.ToAgreed(held, type, country) is not { } translated)
+        if (cell.Conversion.Read(new Reading(held, raw, type, country, this.now), out var why) is not { } translated)
         {
-            return $"{cell.Path} is {ValueJson.Quoted(held.Display)}, which {(cell.Conversion is CodeList ? "is not in the code list" : $"can't be read as {ValueJson.Described(type)}")}.";
+            return why is not null ? $"{cell.Path}: {why}." : $"{cell.Path} is {ValueJson.Quoted(held.Display)}, which {(cell.Conversion is CodeList ? "is not in the code list" : $"can't be read as {ValueJson.Described(type)}")}.";
         }
 
         value = translated;

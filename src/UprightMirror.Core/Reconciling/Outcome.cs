@@ -32,7 +32,7 @@ public sealed record HeldDrift(int Side, int Field, Value Was, Value Now);
 public sealed record Superseded(int Side, int Field, Value Said, Value By, string Why);
 
 /// <summary>What becomes of one record. An outcome with nothing in it is the one shared <see cref="Unchanged"/>.</summary>
-public sealed class Outcome
+public sealed record Outcome
 {
     public static readonly Outcome Unchanged = new();
 

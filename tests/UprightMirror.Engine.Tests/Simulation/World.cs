@@ -176,11 +176,19 @@ public sealed class World
             "Code");
     }
 
-    private SideField? Cell(string name, int side, bool everyone) => everyone ? new SideField(name, true, true, new AsItStands()) : this.chance.Next(8) switch
+    private SideField? Cell(string name, int side, bool everyone) => everyone ? new SideField(name, true, true, ConversionOf(name, side)) : this.chance.Next(8) switch
     {
         0 => null,
-        1 => new SideField(name, true, false, new AsItStands()),
-        2 => new SideField(name, false, true, new AsItStands(), this.chance.Next(2) == 0 ? Drift.PutBack : Drift.Leave),
-        _ => new SideField(name, true, true, new AsItStands()),
+        1 => new SideField(name, true, false, ConversionOf(name, side)),
+        2 => new SideField(name, false, true, ConversionOf(name, side), this.chance.Next(2) == 0 ? Drift.PutBack : Drift.Leave),
+        _ => new SideField(name, true, true, ConversionOf(name, side)),
+    };
+
+    /// <summary>Formulas that lose something on one of the ways: in capitals towards a side, cut short and in order on the way from it.</summary>
+    private static Conversion ConversionOf(string name, int side) => (name, side) switch
+    {
+        ("Note", 1) => new FormulaConversion(null, "UPPER(value)"),
+        ("Name", 2) => new FormulaConversion("PROPER(TRIM(value))", "LEFT(value; 6)"),
+        _ => new AsItStands(),
     };
 }

@@ -1,0 +1,193 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Core.Mapping;
+
+/// <param name="IsWrong">True when the mirror can't work so; false when it is only doubtful.</param>
+/// <param name="Field">Index of the agreed field; null when it is about none.</param>
+/// <param name="Side">Index of the side; null when it is about none.</param>
+/// <param name="Path">The side's field; null when it is about none.</param>
+/// <param name="Words">What is wrong and what to do, as sentences.</param>
+public sealed record Finding(bool IsWrong, int? Field, int? Side, string? Path, string Words);
+
+/// <summary>Everything wrong or doubtful in a mirror's fields, each with its place and a way to put it right.</summary>
+public static class MappingCheck
+{
+    /// <param name="catalogues">What each side's own description says, in the mirror's order.</param>
+    /// <param name="names">What people call each side's system.</param>
+    public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names) =>
+        [.. Fields(mirror).Concat(Cells(mirror, catalogues, names)).Concat(Required(mirror, catalogues, names)).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+
+    private static IEnumerable<Finding> Fields(MirrorDefinition mirror)
+    {
+        for (var f = 0; f < mirror.Fields.Length; f++)
+        {
+            var field = mirror.Fields[f];
+            var (givers, takers) = (field.Cells.Count(c => c?.Gives == true), field.Cells.Count(c => c?.Takes == true));
+            if (mirror.Fields.Take(f).Any(other => other.Name.Equals(field.Name, StringComparison.OrdinalIgnoreCase)))
+            {
+                yield return new Finding(true, f, null, null, $"Two agreed fields are called {field.Name}. Give one of them another name.");
+            }
+
+            if (field.Cells.All(c => c is null))
+            {
+                yield return new Finding(false, f, null, null, $"{field.Name} is on no side yet. Pick a field of a side for it, or take it away.");
+            }
+            else if (givers == 0)
+            {
+                yield return new Finding(true, f, null, null, $"Nobody gives {field.Name}, so it never has a value. Let a side give it.");
+            }
+            else if (takers == 0 || (takers == 1 && givers == 1 && field.Cells.Any(c => c is { Gives: true, Takes: true })))
+            {
+                yield return new Finding(false, f, null, null, $"No other side takes {field.Name}: it is known, and goes nowhere. Let a side take it, if it should.");
+            }
+
+            if (field.Group is { } group && mirror.Fields.Count(other => other.Group == group) == 1)
+            {
+                yield return new Finding(false, f, null, null, $"{field.Name} is alone in the group {group}. Put the fields into it that only make sense together, or take it out.");
+            }
+
+            foreach (var unknown in field.Rank.Where(r => mirror.Sides.All(s => s.System != r)))
+            {
+                yield return new Finding(true, f, null, null, $"{field.Name} ranks {unknown}, which is no side of this mirror. Take it out of the rank.");
+            }
+
+            if (field.Rule == "furthest" && field.States.IsEmpty)
+            {
+                yield return new Finding(true, f, null, null, $"{field.Name} goes by how far along it is, and no states are listed. List them from first to last.");
+            }
+        }
+
+        if (mirror.Fields.All(f => f.Name != mirror.TitleField))
+        {
+            yield return new Finding(true, null, null, null, $"People know a {mirror.RecordType} by {mirror.TitleField}, which is no agreed field any more. Choose another.");
+        }
+
+        foreach (var rule in mirror.Recognising.Where(r => mirror.Fields.All(f => f.Name != r.Field)))
+        {
+            yield return new Finding(true, null, null, null, $"Records are recognised by {rule.Field}, which is no agreed field any more. Choose another under Recognising.");
+        }
+    }
+
+    private static IEnumerable<Finding> Cells(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names)
+    {
+        for (var f = 0; f < mirror.Fields.Length; f++)
+        {
+            for (var s = 0; s < mirror.Sides.Length; s++)
+            {
+                if (mirror.Fields[f].Cells[s] is not { } cell)
+                {
+                    continue;
+                }
+
+                foreach (var (isWrong, words) in Cell(mirror, mirror.Fields[f], f, cell, s, catalogues, names[s]))
+                {
+                    yield return new Finding(isWrong, f, s, cell.Path, words);
+                }
+            }
+        }
+    }
+
+    private static IEnumerable<(bool IsWrong, string Words)> Cell(MirrorDefinition mirror, AgreedFieldDefinition field, int index, SideField cell, int side, IReadOnlyList<CatalogueCollection> all, string name)
+    {
+        var catalogue = all[side];
+        if (cell.Takes && mirror.Fields.Take(index).Any(other => other.Cells[side] is { Takes: true } taken && taken.Path == cell.Path))
+        {
+            yield return (true, $"{name} would be told two things in {cell.Path}: by {field.Name} and by {mirror.Fields.First(o => o.Cells[side] is { Takes: true } t && t.Path == cell.Path).Name}. Let one of them not be taken there.");
+        }
+
+        foreach (var problem in (cell.Conversion as FormulaConversion)?.Problems ?? [])
+        {
+            yield return (true, problem);
+        }
+
+        if (cell is { Gives: true, Takes: true, Conversion: FormulaConversion { ToAgreedFormula: null } or FormulaConversion { ToSideFormula: null } })
+        {
+            yield return (false, $"{field.Name} goes to and from {name}'s {cell.Path} with a formula for one way only. Try it there and back, and add the other.");
+        }
+
+        if (catalogue.Fields.IsEmpty)
+        {
+            yield break;
+        }
+
+        foreach (var path in cell.Reads.Where(p => !catalogue.Describes(p)))
+        {
+            yield return (true, $"{name} has no field {path} (any more). Pick another one, or read its catalogue again.");
+        }
+
+        if (catalogue.Fields.GetValueOrDefault(cell.Path) is not { } described)
+        {
+            yield break;
+        }
+
+        if (cell.Takes && described.ReadOnly)
+        {
+            yield return (true, $"{name} writes {cell.Path} itself: it can't be told. Let it give {field.Name} only.");
+        }
+
+        if (cell.Takes && !CanHold(described.Type, field.Type) && cell.Conversion is AsItStands)
+        {
+            yield return (false, $"{cell.Path} of {name} is {described.Type}, and {field.Name} is {field.Type.Name()}. Check the values, or add a conversion.");
+        }
+
+        if (cell.Takes && !described.Allowed.IsEmpty && cell.Conversion is AsItStands && field.Type == FieldType.Text && Givers(field, side).Any())
+        {
+            yield return (false, $"{cell.Path} of {name} takes only {Some(described.Allowed)}. Add a code list, so that nothing else is sent.");
+        }
+
+        if (cell is { Takes: true, Conversion: CodeList list } && !described.Allowed.IsEmpty)
+        {
+            var strange = list.Codes.Select(c => c.Code).Where(c => !described.Allowed.Contains(c, StringComparer.OrdinalIgnoreCase)).ToImmutableArray();
+            if (!strange.IsEmpty)
+            {
+                yield return (true, $"The code list has {Some(strange)}, which {name} does not take in {cell.Path}. It takes {Some(described.Allowed)}.");
+            }
+        }
+
+        if (cell.Takes && described.MaxLength is { } most && cell.Conversion is AsItStands && Longest(field, side, all) is { } longest && longest > most)
+        {
+            yield return (false, $"{cell.Path} of {name} takes {most} characters, and {field.Name} may have {longest}. A longer one would be held; the formula LEFT(value; {most}) cuts it.");
+        }
+    }
+
+    /// <summary>The longest text that a giving side may say, by its description; null when none tells.</summary>
+    private static int? Longest(AgreedFieldDefinition field, int except, IReadOnlyList<CatalogueCollection> catalogues) =>
+        field.Cells.Select((c, s) => s != except && c is { Gives: true } ? catalogues[s].Fields.GetValueOrDefault(c.Path)?.MaxLength : null).Max();
+
+    private static IEnumerable<SideField> Givers(AgreedFieldDefinition field, int except) => field.Cells.Where((c, s) => s != except && c is { Gives: true }).Select(c => c!);
+
+    private static string Some(ImmutableArray<string> values) => values.Length <= 6 ? string.Join(", ", values) : $"{string.Join(", ", values.Take(5))} and {values.Length - 5} more";
+
+    /// <summary>What a side requires for a record that is created there, and nobody supplies.</summary>
+    private static IEnumerable<Finding> Required(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names)
+    {
+        for (var s = 0; s < mirror.Sides.Length; s++)
+        {
+            if (!mirror.Sides[s].MayCreate)
+            {
+                continue;
+            }
+
+            var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true }).Select(c => c!.Path).ToHashSet();
+            foreach (var missing in catalogues[s].Fields.Values.Where(f => f is { Required: true, ReadOnly: false } && !supplied.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
+            {
+                yield return new Finding(true, null, s, missing.Path, $"{names[s]} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it, or never create there.");
+            }
+        }
+    }
+
+    private static bool CanHold(string described, FieldType type)
+    {
+        var isNumber = described.Contains("int", StringComparison.OrdinalIgnoreCase) || described.Contains("number", StringComparison.OrdinalIgnoreCase) || described.Contains("decimal", StringComparison.OrdinalIgnoreCase) || described.Contains("double", StringComparison.OrdinalIgnoreCase);
+        var isYesNo = described.Contains("bool", StringComparison.OrdinalIgnoreCase);
+        return type switch
+        {
+            FieldType.Number => !isYesNo && !described.Contains("date", StringComparison.OrdinalIgnoreCase),
+            FieldType.YesNo => !isNumber,
+            FieldType.Date or FieldType.DateTime => !isYesNo && !isNumber,
+            _ => !isYesNo && !isNumber,
+        };
+    }
+}
