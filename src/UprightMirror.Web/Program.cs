@@ -35,7 +35,7 @@ builder.Services.AddSingleton<KeptCalls>().AddSingleton<IKeptCalls>(s => s.GetRe
 builder.Services.AddSingleton<Catalogues>().AddSingleton<ICatalogues>(s => s.GetRequiredService<Catalogues>());
 builder.Services.AddSingleton(s => new Outside(s.GetRequiredService<TimeProvider>(), new SharedCallBudget(new CallTurns(s.GetRequiredService<NpgsqlDataSource>()))));
 builder.Services.AddSingleton<Systems>().AddSingleton<ISystems>(s => s.GetRequiredService<Systems>());
-builder.Services.AddSingleton<KeptEvents>();
+builder.Services.AddSingleton<KeptEvents>().AddSingleton<Drafts>();
 builder.Services.AddSingleton<Surveying>();
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
@@ -80,6 +80,7 @@ var api = app.MapGroup("/api").RequireAuthorization(Roles.Reader);
 api.MapSession();
 api.MapToday();
 api.MapMirrors();
+api.MapDrafts();
 api.MapRecords();
 api.MapConflicts();
 api.MapRuns();

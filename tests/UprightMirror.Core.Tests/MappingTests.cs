@@ -114,7 +114,7 @@ public class MappingTests
     [InlineData("allowed", false, "name of A takes only GB, IE. Add a code list, so that nothing else is sent.")]
     [InlineData("twice", true, "Two agreed fields are called Name. Give one of them another name.")]
     [InlineData("taken twice", true, "A would be told two things in name: by Other and by Name. Let one of them not be taken there.")]
-    [InlineData("required", true, "A requires vat for a new customer, and nobody supplies it. Map it, or never create there.")]
+    [InlineData("required", false, "A requires vat for a new customer, and nobody supplies it. Map it, unless A fills it in by itself.")]
     [InlineData("one way", false, "Name goes to and from A's name with a formula for one way only. Try it there and back, and add the other.")]
     [InlineData("empty row", false, "Spare is on no side yet. Pick a field of a side for it, or take it away.")]
     public void What_is_wrong_or_doubtful_is_found_with_a_way_to_put_it_right(string what, bool isWrong, string words)

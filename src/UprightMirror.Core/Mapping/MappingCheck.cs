@@ -173,7 +173,8 @@ public static class MappingCheck
             var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true }).Select(c => c!.Path).ToHashSet();
             foreach (var missing in catalogues[s].Fields.Values.Where(f => f is { Required: true, ReadOnly: false } && !supplied.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
             {
-                yield return new Finding(true, null, s, missing.Path, $"{names[s]} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it, or never create there.");
+                // Some systems call required what they fill in by themselves: it is for a person to judge.
+                yield return new Finding(false, null, s, missing.Path, $"{names[s]} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it, unless {names[s]} fills it in by itself.");
             }
         }
     }

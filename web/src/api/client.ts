@@ -33,6 +33,19 @@ export type CollectionOfSystem = Schemas['CollectionOfSystem'];
 export type FieldOfSystem = Schemas['FieldOfSystem'];
 export type ChangeOfSystem = Schemas['ChangeShown'];
 export type Survey = Schemas['SurveyState'];
+export type CellForm = Schemas['CellForm'];
+// That an item of a list may be null is lost in the API's document.
+export type FieldForm = Omit<Schemas['FieldForm'], 'cells'> & { cells: (CellForm | null)[] };
+export type DraftPage = Omit<Schemas['DraftPage'], 'fields' | 'samples'> & {
+  fields: FieldForm[];
+  samples: (string | null)[][];
+};
+export type DraftAsked = Omit<Schemas['DraftAsked'], 'fields'> & { fields: FieldForm[] };
+export type DraftSent = Schemas['DraftAsked'];
+export type ConversionForm = Schemas['ConversionForm'];
+export type Tried = Schemas['TryShown'];
+export type LearnExample = Schemas['LearnExample'];
+export type Suggestion = Schemas['SuggestionShown'];
 export type EventsShown = Schemas['EventsShown'];
 export type EventsAsked = Schemas['EventsAsked'];
 

@@ -1,6 +1,19 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import { client, type ConnectionAsked, data, type Decision, type EventsAsked, Refusal, rememberToken } from './client';
+import {
+  client,
+  type CellForm,
+  type ConnectionAsked,
+  data,
+  type Decision,
+  type DraftAsked,
+  type DraftPage,
+  type DraftSent,
+  type EventsAsked,
+  type LearnExample,
+  Refusal,
+  rememberToken,
+} from './client';
 
 /** Who is signed in; null when nobody is. */
 export function useSession() {
@@ -181,6 +194,85 @@ export function useCloseEvents(key: string) {
   return useMutation({
     mutationFn: () => client.DELETE('/api/systems/{key}/events', { params: { path: { key } } }),
     onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+const draftKey = (key: string) => ['draft', key];
+
+export const useDraft = (key: string, sample: number) =>
+  useQuery({
+    queryKey: [...draftKey(key), sample],
+    queryFn: async (): Promise<DraftPage> =>
+      data(client.GET('/api/mirrors/{key}/draft', { params: { path: { key }, query: { sample } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useSuggestions = (key: string, step: number) =>
+  useQuery({
+    queryKey: ['suggestions', key, step],
+    queryFn: () => data(client.GET('/api/mirrors/{key}/draft/suggestions', { params: { path: { key } } })),
+    placeholderData: keepPreviousData,
+  });
+
+/** Keeps an edit. What it makes stands on the screen at once; the server's own picture follows. */
+export function useSaveDraft(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: DraftAsked) =>
+      client.PUT('/api/mirrors/{key}/draft', { params: { path: { key } }, body: body as DraftSent }),
+    onMutate: (body) =>
+      cache.setQueriesData<DraftPage>({ queryKey: draftKey(key) }, (page) =>
+        page ? { ...page, fields: body.fields, samples: samplesOf(page, body.fields) } : page,
+      ),
+    onSettled: () =>
+      cache.invalidateQueries({ predicate: (q) => ['draft', 'suggestions'].includes(String(q.queryKey[0])) }),
+  });
+}
+
+/** The sample's values beside fields that were moved, added or taken away. */
+function samplesOf(page: DraftPage, fields: DraftPage['fields']) {
+  return fields.map((f) =>
+    f.cells.map((c, side) => {
+      const was = page.fields.findIndex((b) => b.cells[side]?.path === c?.path);
+      return c && was >= 0 ? (page.samples[was]?.[side] ?? null) : null;
+    }),
+  );
+}
+
+export function useMoveDraft(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (what: 'undo' | 'redo' | 'publish' | 'discard') => {
+      const params = { params: { path: { key } } };
+      return what === 'undo'
+        ? client.POST('/api/mirrors/{key}/draft/undo', params)
+        : what === 'redo'
+          ? client.POST('/api/mirrors/{key}/draft/redo', params)
+          : what === 'publish'
+            ? client.POST('/api/mirrors/{key}/draft/publish', params)
+            : client.DELETE('/api/mirrors/{key}/draft', params);
+    },
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** What becomes of real values in a cell as it is typed. */
+export const useTried = (key: string, side: number, type: string, cell: CellForm | null) =>
+  useQuery({
+    queryKey: ['tried', key, side, type, cell],
+    queryFn: () =>
+      data(
+        client.POST('/api/mirrors/{key}/draft/try', { params: { path: { key } }, body: { side, type, cell: cell! } }),
+      ),
+    enabled: cell !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export function useLearn(key: string) {
+  return useMutation({
+    mutationFn: (body: { side: number; path: string; examples: LearnExample[] }) =>
+      data(client.POST('/api/mirrors/{key}/draft/learn', { params: { path: { key } }, body })),
   });
 }
 

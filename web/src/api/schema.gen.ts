@@ -116,6 +116,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/{key}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getDraft"];
+        put: operations["saveDraft"];
+        post?: never;
+        delete: operations["discardDraft"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undoDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redoDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["publishDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryCell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/learn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["learnFormula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSuggestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records": {
         parameters: {
             query?: never;
@@ -529,6 +641,13 @@ export interface components {
             /** Format: date-time */
             lookedAt: string;
         };
+        CellForm: {
+            path: string;
+            gives: boolean;
+            takes: boolean;
+            conversion: components["schemas"]["ConversionForm"];
+            drift?: components["schemas"]["Drift"];
+        };
         CellShown: {
             path: string;
             gives: boolean;
@@ -663,6 +782,13 @@ export interface components {
             service?: null | string;
             schema?: null | string;
         };
+        ConversionForm: {
+            kind: string;
+            form?: null | components["schemas"]["PhoneForm"];
+            codes?: null | string[][];
+            toAgreed?: null | string;
+            toSide?: null | string;
+        };
         Credentials: {
             email: string;
             password: string;
@@ -682,6 +808,35 @@ export interface components {
             callsPerSecond: null | number;
             collections: components["schemas"]["CollectionFound"][];
         };
+        DraftAsked: {
+            /** Format: int32 */
+            step: number;
+            what: string;
+            fields: components["schemas"]["FieldForm"][];
+        };
+        DraftPage: {
+            /** Format: int32 */
+            step: number;
+            /** Format: int32 */
+            last: number;
+            what: null | string;
+            undone: null | string;
+            who: null | string;
+            /** Format: date-time */
+            at: null | string;
+            /** Format: int32 */
+            basedOn: number;
+            sides: components["schemas"]["SideShown"][];
+            fields: components["schemas"]["FieldForm"][];
+            samples: string[][];
+            inPlainWords: string[];
+            findings: components["schemas"]["FindingShown"][];
+        };
+        /**
+         * @default putBack
+         * @enum {unknown}
+         */
+        Drift: "putBack" | "leave" | "hold";
         EntryShown: {
             /** Format: int64 */
             id: number;
@@ -726,6 +881,17 @@ export interface components {
             silence: null | string;
             last: components["schemas"]["EventShown"][];
         };
+        FieldForm: {
+            name: string;
+            type: string;
+            rule: string;
+            rank: string[];
+            states: string[];
+            firstMeeting: string;
+            group: null | string;
+            emptyTravels: boolean;
+            cells: components["schemas"]["CellForm"][];
+        };
         FieldFound: {
             system: string;
             systemName: string;
@@ -768,6 +934,15 @@ export interface components {
             mirrorKey: string;
             agreedField: string;
         };
+        FindingShown: {
+            isWrong: boolean;
+            /** Format: int32 */
+            field: null | number;
+            /** Format: int32 */
+            side: null | number;
+            path: null | string;
+            words: string;
+        };
         Guess: {
             what: string;
             value: string;
@@ -788,6 +963,21 @@ export interface components {
             answer: null | string;
             /** Format: date-time */
             since: string;
+        };
+        LearnAsked: {
+            /** Format: int32 */
+            side: number;
+            path: string;
+            examples: components["schemas"]["LearnExample"][];
+        };
+        LearnExample: {
+            value: string;
+            output: string;
+        };
+        LearnShown: {
+            formula: null | string;
+            others: components["schemas"]["LearnExample"][];
+            askFor: null | string;
         };
         MemberShown: {
             /** Format: int32 */
@@ -903,6 +1093,8 @@ export interface components {
             /** @enum {string} */
             kind?: "whole";
         };
+        /** @enum {unknown} */
+        PhoneForm: "international" | "nationalDigits" | null;
         QueuesShown: {
             /** Format: int32 */
             conflicts: number;
@@ -1067,6 +1259,21 @@ export interface components {
             milliseconds: number;
             words: string;
         };
+        SuggestionShown: {
+            /** Format: int32 */
+            leftSide: number;
+            leftPath: string;
+            /** Format: int32 */
+            rightSide: number;
+            rightPath: string;
+            field: null | string;
+            name: string;
+            type: string;
+            /** Format: double */
+            confidence: number;
+            isSure: boolean;
+            why: string[];
+        };
         SurveyState: {
             /** Format: date-time */
             begunAt: string;
@@ -1146,6 +1353,36 @@ export interface components {
             mirrors: components["schemas"]["MirrorToday"][];
             systems: components["schemas"]["SystemShown"][];
             settled: components["schemas"]["Settled"];
+        };
+        /** @enum {unknown} */
+        TripEnd: "same" | "rewritten" | "lossy" | "held";
+        TripShown: {
+            raw: string;
+            agreed: string;
+            back: string;
+            end: components["schemas"]["TripEnd"];
+            why: null | string;
+        };
+        TryAsked: {
+            /** Format: int32 */
+            side: number;
+            type: string;
+            cell: components["schemas"]["CellForm"];
+        };
+        TryShown: {
+            /** Format: int32 */
+            looked: number;
+            /** Format: int32 */
+            same: number;
+            /** Format: int32 */
+            rewritten: number;
+            /** Format: int32 */
+            lossy: number;
+            /** Format: int32 */
+            held: number;
+            trips: components["schemas"]["TripShown"][];
+            inverse: null | string;
+            problems: string[];
         };
     };
     responses: never;
@@ -1362,6 +1599,271 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunStarted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getDraft: {
+        parameters: {
+            query?: {
+                sample?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    saveDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    discardDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    undoDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    redoDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    publishDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tryCell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    learnFormula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LearnAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getSuggestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionShown"][];
                 };
             };
             /** @description Not Found */

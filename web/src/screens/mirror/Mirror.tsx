@@ -8,6 +8,9 @@ import { Spine } from '../../parts/Spine';
 import { Failing, Loading, Notice } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
+import { Bench } from './bench/Bench';
+import { BenchPanel } from './bench/BenchPanel';
+import type { OpenCell } from './bench/edits';
 import { Timing } from './Timing';
 
 const STEPS = [
@@ -27,6 +30,7 @@ export function Mirror({ session }: { session: Session }) {
   const start = useStartRun(key);
   const go = useNavigate();
   const [chosen, setChosen] = useState<string | null>(null);
+  const [open, setOpen] = useState<OpenCell | null>(null);
   const total = mirror.data?.sample?.of ?? 0;
   const show = (n: number) =>
     total > 0 && setParams({ sample: String(((n - 1 + total) % total) + 1) }, { replace: true });
@@ -50,6 +54,7 @@ export function Mirror({ session }: { session: Session }) {
     );
   const { mirror: m } = mirror.data;
   const mayRun = session.role !== 'reader';
+  const benched = step === 'fields' && session.role === 'administrator';
   const isRunning = m.lastRun?.state === 'running';
   return (
     <div className="flex min-h-full">
@@ -98,11 +103,17 @@ export function Mirror({ session }: { session: Session }) {
           <Sides page={mirror.data} />
         ) : step === 'recognising' ? (
           <Recognising page={mirror.data} />
+        ) : benched ? (
+          <Bench mirrorKey={key} sample={mirror.data.sample} show={show} at={sample} open={open} choose={setOpen} />
         ) : (
           <Fields page={mirror.data} step={step} chosen={chosen} choose={setChosen} show={show} />
         )}
       </div>
-      <PlainWords page={mirror.data} step={step} chosen={chosen} />
+      {benched ? (
+        <BenchPanel mirrorKey={key} at={sample} open={open} close={() => setOpen(null)} />
+      ) : (
+        <PlainWords page={mirror.data} step={step} chosen={chosen} />
+      )}
     </div>
   );
 }

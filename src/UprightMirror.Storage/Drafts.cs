@@ -1,0 +1,146 @@
+using System.Text.Json;
+using Npgsql;
+using UprightMirror.Core.Mapping;
+
+namespace UprightMirror.Storage;
+
+/// <summary>A mirror's draft as it stands.</summary>
+/// <param name="BasedOn">The version that it was begun from.</param>
+/// <param name="Step">How many edits stand; 0 is what is published.</param>
+/// <param name="Last">The last step that can be done again.</param>
+/// <param name="What">What the last edit that stands was, in words; null at step 0.</param>
+/// <param name="Undone">What the next one is, that was undone; null when there is none.</param>
+public sealed record KeptDraft(MirrorDefinition Definition, int BasedOn, int Step, int Last, string? What, string? Undone, string? Who, DateTimeOffset? At);
+
+/// <summary>Drafts of mirrors, edit by edit.</summary>
+public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
+{
+    /// <summary>So many edits can be undone.</summary>
+    private const int Most = 500;
+
+    /// <summary>The draft; what is published, where nobody began one.</summary>
+    public async Task<KeptDraft> Of(KeptMirror mirror, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select s.definition, d.based_on, d.step, (select max(step) from draft_step where mirror_id = d.mirror_id), s.what, s.who, s.at, (select what from draft_step where mirror_id = d.mirror_id and step = d.step + 1)
+            from draft d join draft_step s on s.mirror_id = d.mirror_id and s.step = d.step where d.mirror_id = @mirror
+            """);
+        command.Parameters.AddWithValue("mirror", mirror.Id);
+        return (await PostgresRunStore.ReadAll(command, r => new KeptDraft(
+            JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(0), Mirrors.Json)!, r.GetInt32(1), r.GetInt32(2), r.GetInt32(3),
+            r.GetInt32(2) == 0 ? null : r.GetString(4), r.IsDBNull(7) ? null : r.GetString(7), r.GetInt32(2) == 0 ? null : r.GetString(5), r.GetInt32(2) == 0 ? null : r.GetFieldValue<DateTimeOffset>(6)), cancellation)).FirstOrDefault()
+            ?? new KeptDraft(mirror.Definition, mirror.Version, 0, 0, null, null, null, null);
+    }
+
+    /// <summary>Keeps an edit as the next step; what was undone before it can't be done again any more.</summary>
+    /// <param name="step">The step that the person saw.</param>
+    /// <returns>False when another edit came first: nothing is kept.</returns>
+    public async Task<bool> Save(KeptMirror mirror, int step, MirrorDefinition definition, string what, string who, CancellationToken cancellation)
+    {
+        await using var connection = await database.OpenConnectionAsync(cancellation);
+        await using var transaction = await connection.BeginTransactionAsync(cancellation);
+        await Execute("insert into draft (mirror_id, based_on, step) values (@mirror, @version, 0) on conflict do nothing", ("version", mirror.Version));
+        if (await Execute("update draft set step = @step + 1 where mirror_id = @mirror and step = @step", ("step", step)) == 0)
+        {
+            return false;
+        }
+
+        await Execute("insert into draft_step (mirror_id, step, definition, what, who, at) values (@mirror, 0, @definition::jsonb, '', @who, @at) on conflict do nothing",
+            ("definition", JsonSerializer.Serialize(mirror.Definition, Mirrors.Json)), ("who", who), ("at", clock.GetUtcNow()));
+        await Execute("delete from draft_step where mirror_id = @mirror and (step > @step or (step > 0 and step < @step - @most))", ("step", step), ("most", Most));
+        await Execute("insert into draft_step (mirror_id, step, definition, what, who, at) values (@mirror, @step + 1, @definition::jsonb, @what, @who, @at)",
+            ("step", step), ("definition", JsonSerializer.Serialize(definition, Mirrors.Json)), ("what", what), ("who", who), ("at", clock.GetUtcNow()));
+        await transaction.CommitAsync(cancellation);
+        return true;
+
+        async Task<int> Execute(string sql, params (string Name, object Value)[] parameters)
+        {
+            await using var command = new NpgsqlCommand(sql, connection, transaction);
+            command.Parameters.AddWithValue("mirror", mirror.Id);
+            foreach (var (name, value) in parameters)
+            {
+                command.Parameters.AddWithValue(name, value);
+            }
+
+            return await command.ExecuteNonQueryAsync(cancellation);
+        }
+    }
+
+    /// <summary>Undoes an edit (-1) or does it again (1).</summary>
+    /// <returns>False when there is none.</returns>
+    public async Task<bool> Move(int mirrorId, int by, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("update draft d set step = step + @by where mirror_id = @mirror and exists (select from draft_step s where s.mirror_id = d.mirror_id and s.step = d.step + @by)");
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("by", by);
+        return await command.ExecuteNonQueryAsync(cancellation) == 1;
+    }
+
+    /// <summary>Throws the draft away: what is published stays.</summary>
+    public async Task Discard(int mirrorId, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("delete from draft where mirror_id = @mirror");
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    /// <summary>
+    /// Makes the draft the mirror's next version. The next run reads every record again, and looks at each: a field that a side
+    /// did not keep before meets there for the first time.
+    /// </summary>
+    /// <returns>False when it was published or changed by somebody else meanwhile.</returns>
+    public async Task<bool> Publish(KeptMirror mirror, KeptDraft draft, CancellationToken cancellation)
+    {
+        await using var connection = await database.OpenConnectionAsync(cancellation);
+        await using var transaction = await connection.BeginTransactionAsync(cancellation);
+        await using (var publish = new NpgsqlCommand("""
+            with standing as (delete from draft where mirror_id = @mirror and step = @step and based_on = @version returning mirror_id)
+            update mirror set definition = @definition::jsonb, version = version + 1 from standing where mirror.id = standing.mirror_id and mirror.version = @version
+            """, connection, transaction))
+        {
+            publish.Parameters.AddWithValue("mirror", mirror.Id);
+            publish.Parameters.AddWithValue("step", draft.Step);
+            publish.Parameters.AddWithValue("version", draft.BasedOn);
+            publish.Parameters.AddWithValue("definition", JsonSerializer.Serialize(draft.Definition, Mirrors.Json));
+            if (await publish.ExecuteNonQueryAsync(cancellation) == 0)
+            {
+                return false;
+            }
+        }
+
+        for (var side = 0; side < draft.Definition.Sides.Length; side++)
+        {
+            await using var unmet = new NpgsqlCommand("update system_record set unmet = array(select distinct unnest(unmet || @names)) where mirror_id = @mirror and side = @side and link_id is not null", connection, transaction);
+            unmet.Parameters.AddWithValue("mirror", mirror.Id);
+            unmet.Parameters.AddWithValue("side", side);
+            unmet.Parameters.AddWithValue("names", MetAnew(mirror.Definition, draft.Definition, side));
+            await unmet.ExecuteNonQueryAsync(cancellation);
+        }
+
+        await using (var again = new NpgsqlCommand("""
+            delete from watermark where mirror_id = @mirror;
+            update link set waiting = true where mirror_id = @mirror
+            """, connection, transaction))
+        {
+            again.Parameters.AddWithValue("mirror", mirror.Id);
+            await again.ExecuteNonQueryAsync(cancellation);
+        }
+
+        await transaction.CommitAsync(cancellation);
+        return true;
+    }
+
+    /// <summary>The agreed fields that a side keeps now and did not keep before, or in another of its fields.</summary>
+    private static string[] MetAnew(MirrorDefinition before, MirrorDefinition after, int side) =>
+        [.. after.Fields.Where(f => f.Cells[side] is { } cell && before.Fields.FirstOrDefault(b => b.Name == f.Name)?.Cells.ElementAtOrDefault(side)?.Path != cell.Path).Select(f => f.Name)];
+
+    /// <summary>Records of one side as they were read last, for trying things on real values.</summary>
+    public async Task<IReadOnlyList<RawFields>> RecordsOf(int mirrorId, int side, int most, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select raw from system_record where mirror_id = @mirror and side = @side and raw is not null order by id limit @most");
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("side", side);
+        command.Parameters.AddWithValue("most", most);
+        return await PostgresRunStore.ReadAll(command, r => StoredForms.ReadRaw(r.GetString(0)), cancellation);
+    }
+}

@@ -1,0 +1,102 @@
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Storage.Tests;
+
+/// <summary>Edits of a mirror are kept one by one, undone and done again; what is live changes by publishing only.</summary>
+public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDatabase>
+{
+    private static int counter;
+    private readonly Drafts drafts = new(database.Source, TimeProvider.System);
+
+    private static AgreedFieldDefinition Field(string name, string? a, string? b) =>
+        new(name, FieldType.Text, [a is null ? null : new SideField(a, true, true, new AsItStands()), b is null ? null : new SideField(b, true, true, new FormulaConversion("UPPER(value)", null))]);
+
+    private async Task<KeptMirror> NewMirror()
+    {
+        var mirrors = new Mirrors(database.Source);
+        var key = $"draft-{Interlocked.Increment(ref counter)}";
+        await mirrors.Save(new MirrorDefinition(key, key, "customer", [new SideDefinition("a", "x"), new SideDefinition("b", "y")], [Field("Name", "name", "Name")], [], "Name"), null, CancellationToken.None);
+        return (await mirrors.Find(key, CancellationToken.None))!;
+    }
+
+    private static MirrorDefinition With(KeptMirror mirror, params AgreedFieldDefinition[] more) => mirror.Definition with { Fields = [.. mirror.Definition.Fields, .. more] };
+
+    private Task<bool> Save(KeptMirror mirror, int step, MirrorDefinition definition, string what) => this.drafts.Save(mirror, step, definition, what, "Maren Voll", CancellationToken.None);
+
+    [Fact]
+    public async Task Edits_are_undone_and_done_again_and_an_edit_after_undoing_forgets_what_was_undone()
+    {
+        var mirror = await this.NewMirror();
+        (await this.drafts.Of(mirror, CancellationToken.None)).Step.ShouldBe(0);
+        await this.Save(mirror, 0, With(mirror, Field("Town", "town", null)), "Add Town");
+        await this.Save(mirror, 1, With(mirror, Field("Town", "town", "City")), "Map Town");
+
+        (await this.drafts.Move(mirror.Id, -1, CancellationToken.None)).ShouldBeTrue();
+        var undone = await this.drafts.Of(mirror, CancellationToken.None);
+        (undone.Step, undone.Last, undone.What, undone.Undone).ShouldBe((1, 2, "Add Town", "Map Town"));
+        undone.Definition.Fields[1].Cells[1].ShouldBeNull();
+        await this.drafts.Move(mirror.Id, 1, CancellationToken.None);
+        (await this.drafts.Of(mirror, CancellationToken.None)).Definition.Fields[1].Cells[1]!.Conversion.ShouldBe(new FormulaConversion("UPPER(value)", null));
+
+        await this.drafts.Move(mirror.Id, -1, CancellationToken.None);
+        await this.drafts.Move(mirror.Id, -1, CancellationToken.None);
+        (await this.drafts.Of(mirror, CancellationToken.None)).Definition.Fields.Length.ShouldBe(1);
+        (await this.drafts.Move(mirror.Id, -1, CancellationToken.None)).ShouldBeFalse();
+        await this.Save(mirror, 0, With(mirror, Field("Street", "street", null)), "Add Street");
+        var after = await this.drafts.Of(mirror, CancellationToken.None);
+        (after.Step, after.Last, after.Undone).ShouldBe((1, 1, null));
+    }
+
+    [Fact]
+    public async Task Of_two_who_edit_the_same_step_one_is_told_to_look_again()
+    {
+        var mirror = await this.NewMirror();
+        var ends = await Task.WhenAll(Enumerable.Range(0, 8).Select(n => Task.Run(() => this.Save(mirror, 0, With(mirror, Field($"F{n}", "f", null)), $"Add F{n}"))));
+        ends.Count(e => e).ShouldBe(1);
+        (await this.drafts.Of(mirror, CancellationToken.None)).Step.ShouldBe(1);
+    }
+
+    [Fact]
+    public async Task Publishing_makes_the_next_version_reads_everything_again_and_lets_new_fields_meet()
+    {
+        var mirror = await this.NewMirror();
+        await this.Sql($"""
+            insert into link (mirror_id, id, title, waiting) values ({mirror.Id}, '11111111-0000-0000-0000-00000000000{mirror.Id % 10}', 'x', false);
+            insert into system_record (mirror_id, side, id, link_id, raw, waiting, seen_at, unmet) values ({mirror.Id}, 0, '1', '11111111-0000-0000-0000-00000000000{mirror.Id % 10}', jsonb_build_object(), false, now(), array[]::text[]);
+            insert into watermark (mirror_id, side, at) values ({mirror.Id}, 0, now())
+            """);
+        await this.Save(mirror, 0, With(mirror, Field("Town", "town", "City")), "Add Town");
+        var draft = await this.drafts.Of(mirror, CancellationToken.None);
+
+        (await this.drafts.Publish(mirror, draft, CancellationToken.None)).ShouldBeTrue();
+
+        var live = (await new Mirrors(database.Source).Find(mirror.Definition.Key, CancellationToken.None))!;
+        live.Version.ShouldBe(mirror.Version + 1);
+        live.Definition.Fields.Select(f => f.Name).ShouldBe(["Name", "Town"]);
+        (await this.drafts.Of(live, CancellationToken.None)).Step.ShouldBe(0);
+        (await database.Ask<string[]>($"select unmet from system_record where mirror_id = {mirror.Id}")).ShouldBe(["Town"]);
+        (await database.Ask<bool>($"select waiting from link where mirror_id = {mirror.Id}")).ShouldBeTrue();
+        (await database.Ask<long>($"select count(*) from watermark where mirror_id = {mirror.Id}")).ShouldBe(0);
+    }
+
+    [Fact]
+    public async Task A_draft_of_a_version_that_is_not_live_any_more_is_not_published_over_it()
+    {
+        var mirror = await this.NewMirror();
+        await this.Save(mirror, 0, With(mirror, Field("Town", "town", null)), "Add Town");
+        var draft = await this.drafts.Of(mirror, CancellationToken.None);
+        await new Mirrors(database.Source).Save(With(mirror, Field("Other", "other", null)), null, CancellationToken.None);
+
+        (await this.drafts.Publish(mirror, draft, CancellationToken.None)).ShouldBeFalse();
+
+        (await new Mirrors(database.Source).Find(mirror.Definition.Key, CancellationToken.None))!.Definition.Fields.Select(f => f.Name).ShouldBe(["Name", "Other"]);
+        (await this.drafts.Of(mirror, CancellationToken.None)).Step.ShouldBe(1);
+    }
+
+    private async Task Sql(string sql)
+    {
+        await using var command = database.Source.CreateCommand(sql);
+        await command.ExecuteNonQueryAsync();
+    }
+}

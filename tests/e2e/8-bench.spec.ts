@@ -1,0 +1,98 @@
+import { expect, test, type Page } from '@playwright/test';
+import { customers, editInSlipway, runNow, shared, signIn } from './world';
+
+test.describe.configure({ mode: 'serial' });
+let page: Page;
+
+test.beforeAll(async ({ browser }) => {
+  test.setTimeout(180_000);
+  page = await (
+    await browser.newContext({
+      baseURL: process.env.UPRIGHT_WEB,
+      viewport: { width: 1280, height: 800 },
+    })
+  ).newPage();
+  page.on('dialog', (d) => void d.accept());
+  await signIn(page);
+  await runNow(page);
+  for (const system of ['slipway', 'ballast']) {
+    await page.goto(`/systems/${system}`);
+    const again = page.getByRole('button', {
+      name: 'Read the catalogue again',
+    });
+    await again.click();
+    await expect(again).toBeEnabled({ timeout: 90_000 });
+    await expect(page.getByText(/Version \d+, looked at/)).toBeVisible();
+  }
+});
+
+const cell = (name: string) => page.getByRole('table', { name: 'Fields of the draft' }).getByRole('button', { name, exact: true });
+const panel = () => page.getByRole('complementary');
+
+test('a suggestion is taken, undone, done again and thrown away; what is live never changes', async () => {
+  await page.goto('/mirrors/customers/fields');
+  await page.getByText(/\d+ suggestions?, \d+ sure/).click();
+  const suggestions = page.getByRole('region', { name: 'Suggestions' });
+  await expect(suggestions.getByText('accountNumber')).toBeVisible();
+  await expect(suggestions.getByText('updatedAt')).toHaveCount(0);
+  await suggestions.getByRole('button', { name: 'Take accountNumber and CustomerNo' }).click();
+  await expect(cell('CustomerNo')).toBeVisible();
+  await expect(page.getByText(/Draft, 1 edit since version 1/)).toBeVisible();
+  await page.keyboard.press('z');
+  await expect(cell('CustomerNo')).toHaveCount(0);
+  await page.keyboard.press('y');
+  await expect(cell('CustomerNo')).toBeVisible();
+  await page.getByRole('button', { name: 'Discard' }).click();
+  await expect(page.getByText('As it is live, version 1.')).toBeVisible();
+  await expect(cell('CustomerNo')).toHaveCount(0);
+});
+
+test('a formula is tried on real values as it is typed, its loss is told, and a mistake is told with its place', async () => {
+  await cell('CustomerName').click();
+  await panel().getByLabel('Converted as').selectOption('a formula');
+  await panel().getByLabel('To Ballast ERP').fill('UPPER(value');
+  await expect(
+    panel()
+      .getByText(/The brackets of UPPER at character 1 are not closed/)
+      .first(),
+  ).toBeVisible();
+  await panel().getByLabel('To Ballast ERP').fill('UPPER(value)');
+  await expect(panel().getByText(/lose something/)).toBeVisible();
+  await panel().getByLabel('To the agreed record').click();
+  await expect(page.getByText(/saved · last: Convert CustomerName by a formula/)).toBeVisible();
+});
+
+test('from two examples a formula is found, and shown on other values before it is used', async () => {
+  await cell('address.town').click();
+  await panel().getByRole('button', { name: 'Show me what you want' }).click();
+  const wanted = panel().getByRole('region', { name: 'Show me what you want' });
+  for (const n of [1, 2]) {
+    const row = wanted.getByLabel(`Wanted for value ${n}`);
+    const value = await row.locator('xpath=preceding-sibling::span').textContent();
+    await row.fill(value!.toUpperCase());
+  }
+  await wanted.getByRole('button', { name: 'Find the formula' }).click();
+  await expect(wanted.getByText('UPPER([value])')).toBeVisible();
+});
+
+test('published, an edit reaches the ERP in capitals, and the run after it is quiet: nothing comes back as a change', async () => {
+  test.setTimeout(180_000);
+  const customer = await shared(page, 40);
+  await page.goto('/mirrors/customers/fields');
+  await page.getByRole('button', { name: 'Publish' }).click();
+  await expect(page.getByText('As it is live, version 2.')).toBeVisible();
+  await runNow(page);
+  await editInSlipway(page, customer.slipway, 'Name', 'Brae Hire & Tackle');
+  await runNow(page);
+  expect((await customers()).find((c) => c.CustomerNo === customer.ballast)!.CustomerName).toBe('BRAE HIRE & TACKLE');
+  await runNow(page);
+  await expect(page.getByText('Nothing to write.')).toBeVisible();
+});
+
+test('a reader sees the fields and can change nothing', async ({ browser }) => {
+  const other = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB })).newPage();
+  await signIn(other, 'ada@saltmarsh.example', 'look-only-please');
+  await other.goto('/mirrors/customers/fields');
+  await expect(other.getByText('CustomerName').first()).toBeVisible();
+  await expect(other.getByRole('button', { name: 'Add a field' })).toHaveCount(0);
+});

@@ -1,0 +1,330 @@
+import { useDeferredValue, useState } from 'react';
+import type { CellForm, ConversionForm, FieldForm, Tried } from '../../../api/client';
+import { useLearn, useTried } from '../../../api/queries';
+import { Button } from '../../../parts/Button';
+import { Notice } from '../../../parts/States';
+import { CONVERSIONS } from './edits';
+
+/** How a side's values become the agreed ones and back, tried on real values at each keystroke. */
+export function CellConversion({
+  mirrorKey,
+  side,
+  sideName,
+  field,
+  cell,
+  keep,
+}: {
+  mirrorKey: string;
+  side: number;
+  sideName: string;
+  field: FieldForm;
+  cell: CellForm;
+  keep: (what: string, cell: CellForm) => void;
+}) {
+  const [typed, setTyped] = useState<ConversionForm>(cell.conversion);
+  const settled = useDeferredValue(typed);
+  const tried = useTried(mirrorKey, side, field.type, { ...cell, conversion: settled });
+  const [showing, setShowing] = useState(false);
+  const save = (conversion: ConversionForm) => {
+    if (JSON.stringify(conversion) !== JSON.stringify(cell.conversion))
+      keep(`Convert ${cell.path} by ${CONVERSIONS[conversion.kind]}`, { ...cell, conversion });
+  };
+  const use = (conversion: ConversionForm) => {
+    setTyped(conversion);
+    save(conversion);
+  };
+  const formula = (some: Partial<ConversionForm>) => ({ ...typed, kind: 'formula', ...some });
+  return (
+    <div className="space-y-3">
+      <label className="block">
+        <span className="mb-1 block text-sm font-semibold text-soft">Converted as</span>
+        <select
+          className="h-[30px] w-full rounded border border-rule bg-sheet px-2"
+          value={typed.kind}
+          onChange={(e) =>
+            use({
+              kind: e.target.value,
+              form: e.target.value === 'phone' ? 'international' : null,
+              codes: e.target.value === 'codeList' ? (cell.conversion.codes ?? []) : null,
+              toAgreed: null,
+              toSide: null,
+            })
+          }
+        >
+          {Object.entries(CONVERSIONS).map(([id, words]) => (
+            <option key={id} value={id}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
+      {typed.kind === 'phone' && (
+        <label className="block">
+          <span className="mb-1 block text-sm font-semibold text-soft">{sideName} writes it as</span>
+          <select
+            className="h-[30px] w-full rounded border border-rule bg-sheet px-2"
+            value={typed.form ?? 'international'}
+            onChange={(e) => use({ ...typed, form: e.target.value as ConversionForm['form'] })}
+          >
+            <option value="international">+44 131 496 0210</option>
+            <option value="nationalDigits">01314960210</option>
+          </select>
+        </label>
+      )}
+      {typed.kind === 'codeList' && (
+        <table className="w-full text-sm">
+          <thead className="text-left text-soft">
+            <tr>
+              <th className="font-semibold">{sideName}</th>
+              <th className="font-semibold">Agreed</th>
+            </tr>
+          </thead>
+          <tbody>
+            {(typed.codes ?? []).map(([code, agreed]) => (
+              <tr key={code} className="border-t border-rule">
+                <td className="py-0.5">{code}</td>
+                <td>{agreed}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {typed.kind === 'formula' && (
+        <>
+          <FormulaInput
+            label="To the agreed record"
+            value={typed.toAgreed ?? ''}
+            type={(text) => setTyped(formula({ toAgreed: text || null }))}
+            leave={() => save(typed)}
+          />
+          <FormulaInput
+            label={`To ${sideName}`}
+            value={typed.toSide ?? ''}
+            type={(text) => setTyped(formula({ toSide: text || null }))}
+            leave={() => save(typed)}
+          />
+          <p className="text-sm text-soft">
+            <code className="font-mono">value</code> is the field itself; other fields by name:{' '}
+            <code className="font-mono">[Billing city]</code>. Empty: as it stands.
+          </p>
+        </>
+      )}
+      <button
+        type="button"
+        className="font-semibold text-action hover:underline"
+        aria-expanded={showing}
+        onClick={() => setShowing(!showing)}
+      >
+        {showing ? 'Hide' : 'Show me what you want…'}
+      </button>
+      {showing && (
+        <ShowWanted
+          mirrorKey={mirrorKey}
+          side={side}
+          cell={cell}
+          values={(tried.data?.trips ?? []).map((t) => t.raw)}
+          use={(text) => use(formula({ toAgreed: text }))}
+        />
+      )}
+      {tried.isError && <Notice>{tried.error.message}</Notice>}
+      {tried.data && (
+        <OnRealValues
+          tried={tried.data}
+          sideName={sideName}
+          isFormula={typed.kind === 'formula'}
+          takeInverse={(text) => use(formula({ toSide: text }))}
+        />
+      )}
+    </div>
+  );
+}
+
+function FormulaInput({
+  label,
+  value,
+  type,
+  leave,
+}: {
+  label: string;
+  value: string;
+  type: (text: string) => void;
+  leave: () => void;
+}) {
+  return (
+    <label className="block">
+      <span className="mb-1 block text-sm font-semibold text-soft">{label}</span>
+      <textarea
+        rows={2}
+        spellCheck={false}
+        className="w-full rounded border border-rule bg-ground px-2 py-1 font-mono text-[12px] leading-5"
+        value={value}
+        onChange={(e) => type(e.target.value)}
+        onBlur={leave}
+      />
+    </label>
+  );
+}
+
+/** Real values to the agreed form and back, and how many come back as they were. */
+function OnRealValues({
+  tried,
+  sideName,
+  isFormula,
+  takeInverse,
+}: {
+  tried: Tried;
+  sideName: string;
+  isFormula: boolean;
+  takeInverse: (formula: string) => void;
+}) {
+  const changed = tried.lossy + tried.rewritten;
+  return (
+    <div>
+      {tried.problems.map((p) => (
+        <p key={p} role="alert" className="border-l-4 border-refused px-2 text-refused">
+          {p}
+        </p>
+      ))}
+      <h3 className="text-sm font-semibold text-soft">There and back, on real values</h3>
+      {tried.looked === 0 ? (
+        <p className="text-soft">No value of it is known yet: run the mirror, or read the catalogue.</p>
+      ) : (
+        <>
+          <p className="mt-1 bg-ground px-2.5 py-1.5" aria-live="polite">
+            <span className="font-semibold">= {tried.same.toLocaleString()}</span> of {tried.looked.toLocaleString()}{' '}
+            come back the same{changed + tried.held === 0 ? '.' : ''}
+            {tried.rewritten > 0 && <>, {tried.rewritten.toLocaleString()} written another way</>}
+            {tried.lossy > 0 && <span className="text-held">, △ {tried.lossy.toLocaleString()} lose something</span>}
+            {tried.held > 0 && <span className="text-refused">, ‖ {tried.held.toLocaleString()} would be held</span>}
+          </p>
+          {tried.inverse && isFormula && (
+            <p className="mt-1 text-sm">
+              <code className="font-mono break-all">{tried.inverse}</code> would bring them back.{' '}
+              <button
+                type="button"
+                className="font-semibold text-action hover:underline"
+                onClick={() => takeInverse(tried.inverse!)}
+              >
+                Use it to {sideName}
+              </button>
+            </p>
+          )}
+          <table className="mt-1 w-full table-fixed text-sm">
+            <thead className="text-left text-soft">
+              <tr>
+                <th className="font-semibold">{sideName}</th>
+                <th className="font-semibold">Agreed</th>
+                <th className="font-semibold">Back</th>
+              </tr>
+            </thead>
+            <tbody>
+              {tried.trips.map((t) => (
+                <tr key={t.raw} className="border-t border-rule align-top">
+                  <td className="py-0.5 pr-1 break-words">{t.raw}</td>
+                  {t.end === 'held' ? (
+                    <td colSpan={2} className="break-words text-refused">
+                      ‖ {t.why}
+                    </td>
+                  ) : (
+                    <>
+                      <td className="pr-1 break-words">{t.agreed}</td>
+                      <td className={`break-words ${t.end === 'lossy' ? 'font-semibold text-held' : ''}`}>
+                        {t.end === 'lossy' && '△ '}
+                        {t.end === 'rewritten' && '~ '}
+                        {t.back}
+                      </td>
+                    </>
+                  )}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** The person types what is wanted for a few values; the formula is found from that. */
+function ShowWanted({
+  mirrorKey,
+  side,
+  cell,
+  values,
+  use,
+}: {
+  mirrorKey: string;
+  side: number;
+  cell: CellForm;
+  values: string[];
+  use: (formula: string) => void;
+}) {
+  const learn = useLearn(mirrorKey);
+  const [wanted, setWanted] = useState<Record<string, string>>({});
+  const [asked, setAsked] = useState<string | null>(null);
+  const shown = [...new Set([...(asked ? [asked] : []), ...values])].slice(0, asked ? 4 : 3);
+  const examples = Object.entries(wanted)
+    .filter(([, output]) => output !== '')
+    .map(([value, output]) => ({ value, output }));
+  return (
+    <section aria-label="Show me what you want" className="border border-rule p-2">
+      <p className="text-sm text-soft">Type what the agreed record should say for two or three of these.</p>
+      {shown.map((value, i) => (
+        <label key={value} className="mt-1 grid grid-cols-2 items-center gap-2">
+          <span className="truncate" title={value}>
+            {value}
+          </span>
+          <input
+            aria-label={`Wanted for value ${i + 1}`}
+            className="h-7 rounded border border-rule bg-sheet px-2"
+            value={wanted[value] ?? ''}
+            onChange={(e) => setWanted({ ...wanted, [value]: e.target.value })}
+          />
+        </label>
+      ))}
+      <div className="mt-2">
+        <Button
+          disabled={examples.length === 0 || learn.isPending}
+          onClick={() =>
+            learn.mutate({ side, path: cell.path, examples }, { onSuccess: (found) => setAsked(found.askFor ?? null) })
+          }
+        >
+          {learn.isPending ? 'Looking…' : 'Find the formula'}
+        </Button>
+      </div>
+      {learn.isError && <Notice>{learn.error.message}</Notice>}
+      {learn.data && !learn.data.formula && (
+        <p className="mt-2 text-held">
+          No formula fits all of these. Check them for a typing error, or show simpler ones: nothing is guessed.
+        </p>
+      )}
+      {learn.data?.formula && (
+        <>
+          <p className="mt-2">
+            <code className="font-mono text-[12px] break-all">{learn.data.formula}</code>
+          </p>
+          {learn.data.askFor && (
+            <p className="text-sm text-held">
+              Other formulas fit too, and differ for <b>{learn.data.askFor}</b>. What is wanted there would settle it.
+            </p>
+          )}
+          <table className="mt-1 w-full table-fixed text-sm">
+            <tbody>
+              {learn.data.others.slice(0, 6).map((o) => (
+                <tr key={o.value} className="border-t border-rule">
+                  <td className="truncate py-0.5 pr-1">{o.value}</td>
+                  <td className="truncate font-semibold">{o.output}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          <div className="mt-2">
+            <Button primary onClick={() => use(learn.data.formula!)}>
+              Use this formula
+            </Button>
+          </div>
+        </>
+      )}
+    </section>
+  );
+}
