@@ -222,7 +222,17 @@ export function useSaveDraft(key: string) {
       client.PUT('/api/mirrors/{key}/draft', { params: { path: { key } }, body: body as DraftSent }),
     onMutate: (body) =>
       cache.setQueriesData<DraftPage>({ queryKey: draftKey(key) }, (page) =>
-        page ? { ...page, fields: body.fields, samples: samplesOf(page, body.fields) } : page,
+        page
+          ? {
+              ...page,
+              fields: body.fields,
+              samples: samplesOf(page, body.fields),
+              step: body.step + 1,
+              last: body.step + 1,
+              what: body.what,
+              undone: null,
+            }
+          : page,
       ),
     onSettled: () =>
       cache.invalidateQueries({ predicate: (q) => ['draft', 'suggestions'].includes(String(q.queryKey[0])) }),
