@@ -106,6 +106,7 @@ public class MappingTests
     [InlineData("vanished", true, "A has no field gone (any more). Pick another one, or read its catalogue again.")]
     [InlineData("formula", true, "The formula to the agreed form: At character 5: The formula ends too early: a field, a text in quotes, a number or a function is expected.")]
     [InlineData("reads", true, "A has no field nowhere (any more). Pick another one, or read its catalogue again.")]
+    [InlineData("reads what is written", false, "Name is made of A's other too, which this mirror writes: after such a write it takes one more run until Name follows.")]
     [InlineData("nobody gives", true, "Nobody gives Name, so it never has a value. Let a side give it.")]
     [InlineData("nobody takes", false, "No other side takes Name: it is known, and goes nowhere. Let a side take it, if it should.")]
     [InlineData("long", false, "name of A takes 40 characters, and Name may have 60. A longer one would be held; the formula LEFT(value; 40) cuts it.")]
@@ -127,6 +128,7 @@ public class MappingTests
             "vanished" => ([good with { Cells = [At("gone"), At("Title")] }], name),
             "formula" => ([good with { Cells = [At("name", conversion: new FormulaConversion("1 + ", "value")), At("Title")] }], name),
             "reads" => ([good with { Cells = [At("name", takes: false, conversion: new FormulaConversion("value & [nowhere]", null)), At("Title")] }], name),
+            "reads what is written" => ([good with { Cells = [At("name", takes: false, conversion: new FormulaConversion("value & [other]", null)), At("Title")] }, Field("Other", At("other"), null)], name),
             "nobody gives" => ([good with { Cells = [At("name", gives: false), At("Title", gives: false)] }], name),
             "nobody takes" => ([good with { Cells = [At("name", takes: false), At("Title", takes: false)] }], name),
             "long" => ([good], name with { MaxLength = 40 }),

@@ -1,3 +1,4 @@
+import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
 import { customers, editInSlipway, runNow, shared, signIn } from './world';
 
@@ -73,6 +74,8 @@ test('from two examples a formula is found, and shown on other values before it 
   }
   await wanted.getByRole('button', { name: 'Find the formula' }).click();
   await expect(wanted.getByText('UPPER([value])')).toBeVisible();
+  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+  expect(found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`)).toEqual([]);
 });
 
 test('published, an edit reaches the ERP in capitals, and the run after it is quiet: nothing comes back as a change', async () => {

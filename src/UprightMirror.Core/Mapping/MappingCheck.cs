@@ -107,6 +107,11 @@ public static class MappingCheck
             yield return (false, $"{field.Name} goes to and from {name}'s {cell.Path} with a formula for one way only. Try it there and back, and add the other.");
         }
 
+        foreach (var written in cell.Conversion.Inputs.Where(i => mirror.Fields.Any(other => other.Cells[side] is { Takes: true } taken && taken.Path == i)))
+        {
+            yield return (false, $"{field.Name} is made of {name}'s {written} too, which this mirror writes: after such a write it takes one more run until {field.Name} follows.");
+        }
+
         if (catalogue.Fields.IsEmpty)
         {
             yield break;

@@ -214,44 +214,23 @@ export const useSuggestions = (key: string, step: number) =>
     placeholderData: keepPreviousData,
   });
 
-/** Keeps an edit. What it makes stands on the screen at once; the server's own picture follows. */
+/** Keeps an edit as the next step of the draft. */
 export function useSaveDraft(key: string) {
   const cache = useQueryClient();
   return useMutation({
+    // One after another, undo among them: each begins where the one before ended.
+    scope: { id: `draft ${key}` },
     mutationFn: (body: DraftAsked) =>
       client.PUT('/api/mirrors/{key}/draft', { params: { path: { key } }, body: body as DraftSent }),
-    onMutate: (body) =>
-      cache.setQueriesData<DraftPage>({ queryKey: draftKey(key) }, (page) =>
-        page
-          ? {
-              ...page,
-              fields: body.fields,
-              samples: samplesOf(page, body.fields),
-              step: body.step + 1,
-              last: body.step + 1,
-              what: body.what,
-              undone: null,
-            }
-          : page,
-      ),
     onSettled: () =>
       cache.invalidateQueries({ predicate: (q) => ['draft', 'suggestions'].includes(String(q.queryKey[0])) }),
   });
 }
 
-/** The sample's values beside fields that were moved, added or taken away. */
-function samplesOf(page: DraftPage, fields: DraftPage['fields']) {
-  return fields.map((f) =>
-    f.cells.map((c, side) => {
-      const was = page.fields.findIndex((b) => b.cells[side]?.path === c?.path);
-      return c && was >= 0 ? (page.samples[was]?.[side] ?? null) : null;
-    }),
-  );
-}
-
 export function useMoveDraft(key: string) {
   const cache = useQueryClient();
   return useMutation({
+    scope: { id: `draft ${key}` },
     mutationFn: (what: 'undo' | 'redo' | 'publish' | 'discard') => {
       const params = { params: { path: { key } } };
       return what === 'undo'

@@ -65,7 +65,7 @@ export function Bench({
               type="button"
               aria-label="Sample record before"
               onClick={() => show(sample.position - 1)}
-              className="px-1 font-semibold text-ink"
+              className="min-h-6 min-w-6 font-semibold text-ink"
             >
               ‹
             </button>
@@ -76,7 +76,7 @@ export function Bench({
               type="button"
               aria-label="Next sample record"
               onClick={() => show(sample.position + 1)}
-              className="px-1 font-semibold text-ink"
+              className="min-h-6 min-w-6 font-semibold text-ink"
             >
               ›
             </button>

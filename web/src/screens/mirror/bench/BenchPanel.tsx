@@ -33,7 +33,7 @@ export function BenchPanel({
       {save.isError && <Notice>{save.error.message}</Notice>}
       {page && field && open ? (
         <>
-          <button type="button" aria-label="Close" onClick={close} className="float-right px-1 text-soft">
+          <button type="button" aria-label="Close" onClick={close} className="float-right min-h-6 min-w-6 text-soft">
             ×
           </button>
           {open.side === null ? (
