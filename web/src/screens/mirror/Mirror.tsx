@@ -104,7 +104,15 @@ export function Mirror({ session }: { session: Session }) {
         ) : step === 'recognising' ? (
           <Recognising page={mirror.data} />
         ) : benched ? (
-          <Bench mirrorKey={key} sample={mirror.data.sample} show={show} at={sample} open={open} choose={setOpen} />
+          <Bench
+            agreed={new Map(mirror.data.fields.map((f) => [f.name, f.agreed?.value ?? null]))}
+            mirrorKey={key}
+            sample={mirror.data.sample}
+            show={show}
+            at={sample}
+            open={open}
+            choose={setOpen}
+          />
         ) : (
           <Fields page={mirror.data} step={step} chosen={chosen} choose={setChosen} show={show} />
         )}

@@ -12,6 +12,7 @@ import { Suggestions } from './Suggestions';
 /** The mapping bench: agreed fields as rows, the sides beside them, edited in a draft that is saved at once. */
 export function Bench({
   mirrorKey,
+  agreed,
   sample,
   show,
   at,
@@ -19,6 +20,8 @@ export function Bench({
   choose,
 }: {
   mirrorKey: string;
+  /** What the sample record says, field by field. */
+  agreed: Map<string, string | null>;
   sample: MirrorPage['sample'];
   show: (n: number) => void;
   at: number;
@@ -144,7 +147,7 @@ export function Bench({
               <span className="text-sm text-spine-ink">{f.type === 'text' ? '' : TYPES[f.type]}</span>
             </button>
           ),
-          spineBelow: f.cells.some((c) => c?.gives) ? ' ' : 'nobody gives it',
+          spineBelow: f.cells.some((c) => c?.gives) ? (agreed.get(f.name) ?? ' ') : 'nobody gives it',
           spineBeside: troubled.has(index) && (
             <span className="text-held" title={findings.find((x) => x.field === index)?.words}>
               <span aria-hidden="true">△</span>
