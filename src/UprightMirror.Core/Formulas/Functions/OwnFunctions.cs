@@ -52,9 +52,7 @@ internal static class OwnFunctions
             return Item.Of(ItemError.Value(number == 0 ? "the first part is number 1, the last is -1" : "the separator is empty"));
         }
 
-        var parts = text.Split(separator);
-        var index = number > 0 ? number - 1 : parts.Length + number;
-        return Item.Of(index >= 0 && index < parts.Length ? parts[index].Trim() : "");
+        return Item.Of(TextRuns.At(text.Split(separator), number).Trim());
     }
 
     private static bool IsOfLetter(char c) => char.IsLetter(c) || char.IsSurrogate(c) || char.GetUnicodeCategory(c) is System.Globalization.UnicodeCategory.NonSpacingMark or System.Globalization.UnicodeCategory.SpacingCombiningMark;
@@ -68,26 +66,8 @@ internal static class OwnFunctions
             return Item.Of(string.Concat(text.Where(isOfKind)));
         }
 
-        var runs = new List<string>();
-        for (var at = 0; at < text.Length;)
-        {
-            var end = at;
-            while (end < text.Length && isOfKind(text[end]))
-            {
-                end++;
-            }
-
-            if (end > at)
-            {
-                runs.Add(text[at..end]);
-            }
-
-            at = end + 1;
-        }
-
         var number = (int)arguments[1].Number;
-        var index = number > 0 ? number - 1 : runs.Count + number;
-        return number == 0 ? Item.Of(ItemError.Value("the first is number 1, the last is -1")) : Item.Of(index >= 0 && index < runs.Count ? runs[index] : "");
+        return number == 0 ? Item.Of(ItemError.Value("the first is number 1, the last is -1")) : Item.Of(TextRuns.At(TextRuns.Of(text, isOfKind), number));
     }
 
     private static Item Join(Item[] arguments)

@@ -216,31 +216,7 @@ internal sealed class TextParts
         }
     }
 
-    private static string Part(string[] parts, int number)
-    {
-        var index = number > 0 ? number - 1 : parts.Length + number;
-        return index >= 0 && index < parts.Length ? parts[index].Trim() : "";
-    }
+    private static string Part(string[] parts, int number) => TextRuns.At(parts, number).Trim();
 
-    private static string Run(string text, Func<char, bool> isOfKind, int number)
-    {
-        var runs = new List<string>();
-        for (var at = 0; at < text.Length;)
-        {
-            var end = at;
-            while (end < text.Length && isOfKind(text[end]))
-            {
-                end++;
-            }
-
-            if (end > at)
-            {
-                runs.Add(text[at..end]);
-            }
-
-            at = end + 1;
-        }
-
-        return Part([.. runs], number);
-    }
+    private static string Run(string text, Func<char, bool> isOfKind, int number) => TextRuns.At(TextRuns.Of(text, isOfKind), number);
 }
