@@ -136,6 +136,9 @@ public sealed class FormulaFunction
         }
     }
 
+    /// <summary>The items one by one, those of lists among them.</summary>
+    internal static List<Item> Flat(Item[] items) => [.. items.SelectMany(i => i.Kind == ItemKind.List ? i.Items.AsEnumerable() : [i])];
+
     /// <summary>Reads <c>[name:kind]</c>, with an ellipsis when it may be repeated.</summary>
     private static Parameter Read(string text)
     {

@@ -22,7 +22,7 @@ internal static class NumberFunctions
         new("MAX", Group, "number…", "The greatest of them; those of lines, too.", new("MAX(3; 1; 2)", "3"), (a, _) => Over(a, n => n.Count == 0 ? Item.Of(0m) : n.MaxBy(i => i.Number))),
         new("SUM", Group, "number…", "All of them together; those of lines, too: SUM([lines.amount]).", new("SUM(1.5; 2; 3)", "6.5"), (a, _) => Over(a, n => Item.Of(n.Sum(i => i.Number)))),
         new("AVERAGE", Group, "number…", "Their mean; those of lines, too.", new("AVERAGE(1; 2; 6)", "3"), (a, _) => Over(a, n => n.Count == 0 ? Item.Of(ItemError.DivisionByZero) : Item.Of(n.Sum(i => i.Number) / n.Count))),
-        new("COUNT", Group, "value…", "How many of them are numbers; those of lines, too.", new("COUNT(1; \"x\"; 3)", "2"), (a, _) => Item.Of(Flat(a).Count(i => i.Kind == ItemKind.Number)), takesErrors: true),
+        new("COUNT", Group, "value…", "How many of them are numbers; those of lines, too.", new("COUNT(1; \"x\"; 3)", "2"), (a, _) => Item.Of(FormulaFunction.Flat(a).Count(i => i.Kind == ItemKind.Number)), takesErrors: true),
         new("CEILING", Group, "number:number, [significance:number], [mode:number]", "Rounded up to a multiple of the significance (1); away from zero when the mode is not 0.", new("CEILING(7.2; 0.5)", "7.5"), (a, _) => Multiple(a, up: true)),
         new("FLOOR", Group, "number:number, [significance:number], [mode:number]", "Rounded down to a multiple of the significance (1); towards zero when the mode is not 0.", new("FLOOR(7.4; 0.5)", "7"), (a, _) => Multiple(a, up: false)),
         new("POWER", Group, "number:number, exponent:number", "A number to the power of another; ^ does the same.", new("POWER(2; 10)", "1024"), (a, _) => Powers.Of(a[0].Number, a[1].Number)),
@@ -59,29 +59,11 @@ internal static class NumberFunctions
         return down == number ? number : down + (Math.Sign(number) * (decimals >= 0 ? 1 / Ten(Math.Min(decimals, 28)) : Ten(Math.Min(-decimals, 28))));
     }
 
-    private static IEnumerable<Item> Flat(Item[] items)
-    {
-        var all = new List<Item>();
-        foreach (var item in items)
-        {
-            if (item.Kind == ItemKind.List)
-            {
-                all.AddRange(item.Items);
-            }
-            else
-            {
-                all.Add(item);
-            }
-        }
-
-        return all;
-    }
-
     /// <summary>Works on the numbers among the items: blanks are passed over, and text must spell one.</summary>
     private static Item Over(Item[] items, Func<List<Item>, Item> work)
     {
         var numbers = new List<Item>();
-        foreach (var item in Flat(items))
+        foreach (var item in FormulaFunction.Flat(items))
         {
             if (item.IsBlank)
             {

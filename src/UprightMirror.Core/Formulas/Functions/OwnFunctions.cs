@@ -17,7 +17,7 @@ internal static class OwnFunctions
         new("LETTERS", Group, "text:text, [number:whole]", "The letters of a text, all of them or one run of them: 1 is the first, -1 the last.", new("LETTERS(\"KB4 2RD\"; 1)", "KB"), (a, _) => Run(a, IsOfLetter)),
         new("WORD", Group, "text:text, number:whole", "One word of a text: 1 is the first, -1 the last. A word has letters, digits and apostrophes.", new("WORD(\"Hanne, Tomasz & Aoife\"; 2)", "Tomasz"), (a, _) => Run(a, c => IsOfLetter(c) || char.IsDigit(c) || c is '\'' or '’')),
         new("JOIN", Group, "separator:text, value…", "The values that are not empty, with a separator between.", new("JOIN(\", \"; \"Mill Lane\"; \"\"; \"Tidewell\")", "Mill Lane, Tidewell"), (a, _) => Join(a)),
-        new("COUNTFILLED", Group, "value…", "How many of them are not empty; those of lines, too.", new("COUNTFILLED(\"a\"; \"\"; 3)", "2"), (a, _) => Item.Of(Flat(a).Count(i => i.Shown.Length > 0))),
+        new("COUNTFILLED", Group, "value…", "How many of them are not empty; those of lines, too.", new("COUNTFILLED(\"a\"; \"\"; 3)", "2"), (a, _) => Item.Of(FormulaFunction.Flat(a).Count(i => i.Shown.Length > 0))),
         new("PHONE", Group, "number:text, [country:text]", "A telephone number in international form. Without a country code it is read as of the country: its two letters, or the record's own.", new("PHONE(\"0131 496 0210\"; \"GB\")", "+44 131 496 0210"),
             (a, s) => Phone(a, s, p => p.Display)),
         new("PHONEDIGITS", Group, "number:text, [country:text]", "A telephone number as + and digits alone (E.164).", new("PHONEDIGITS(\"0131 496 0210\"; \"GB\")", "+441314960210"), (a, s) => Phone(a, s, p => p.International)),
@@ -72,19 +72,8 @@ internal static class OwnFunctions
 
     private static Item Join(Item[] arguments)
     {
-        var filled = Flat(arguments[1..]).Where(i => i.Shown.Length > 0).ToArray();
+        var filled = FormulaFunction.Flat(arguments[1..]).Where(i => i.Shown.Length > 0).ToArray();
         return TextFunctions.Together(filled, arguments[0].Text);
-    }
-
-    private static List<Item> Flat(Item[] items)
-    {
-        var all = new List<Item>();
-        foreach (var item in items)
-        {
-            all.AddRange(item.Kind == ItemKind.List ? item.Items : [item]);
-        }
-
-        return all;
     }
 
     private static Item Phone(Item[] arguments, FormulaSetting setting, Func<PhoneValue, string> form)
