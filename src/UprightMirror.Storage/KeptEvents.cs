@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Data.Common;
 using Microsoft.AspNetCore.DataProtection;
 using Npgsql;
@@ -27,6 +28,8 @@ public sealed class KeptEvents(NpgsqlDataSource database, IDataProtectionProvide
     private const int Kept = 500;
     private const int PruneEvery = 50;
 
+    /// <summary>How many came, by system. (Ids don't count them: a copy uses up two.)</summary>
+    private readonly ConcurrentDictionary<string, int> came = new(StringComparer.Ordinal);
     private readonly IDataProtector protector = protection.CreateProtector("UprightMirror.EventSecrets.v1");
 
     public async Task<EventAddress?> AddressOf(string system, CancellationToken cancellation) => await this.Find("system", system, cancellation);
@@ -74,13 +77,13 @@ public sealed class KeptEvents(NpgsqlDataSource database, IDataProtectionProvide
             with taken as (
                 insert into system_event (system, received_at, happened_at, outcome, fingerprint, body) select @system, @at, @happened, @outcome, @fingerprint, @body where @outcome = 'taken'
                 on conflict (system, fingerprint) where outcome = 'taken' do nothing
-                returning outcome, id
+                returning outcome
             ), other as (
                 insert into system_event (system, received_at, happened_at, outcome, fingerprint, body)
                 select @system, @at, @happened, case @outcome when 'taken' then 'again' else @outcome end, @fingerprint, @body where not exists (select from taken)
-                returning outcome, id
+                returning outcome
             )
-            select outcome, id from taken union all select outcome, id from other
+            select outcome from taken union all select outcome from other
             """);
         command.Parameters.AddWithValue("system", system);
         command.Parameters.AddWithValue("at", one.ReceivedAt);
@@ -88,8 +91,8 @@ public sealed class KeptEvents(NpgsqlDataSource database, IDataProtectionProvide
         command.Parameters.AddWithValue("outcome", one.Outcome);
         command.Parameters.AddWithValue("fingerprint", fingerprint);
         command.Parameters.AddWithValue("body", one.Body.Replace("\0", "", StringComparison.Ordinal));
-        var (outcome, id) = (await PostgresRunStore.ReadAll(command, r => (r.GetString(0), r.GetInt64(1)), cancellation))[0];
-        if (id % PruneEvery == 0)
+        var outcome = (string)(await command.ExecuteScalarAsync(cancellation))!;
+        if (this.came.AddOrUpdate(system, 1, (_, n) => n + 1) % PruneEvery == 0)
         {
             await using var prune = database.CreateCommand("""
                 delete from system_event where system = @system and not (outcome = 'taken' and run_asked_at is null)

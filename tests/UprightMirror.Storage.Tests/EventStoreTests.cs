@@ -11,7 +11,8 @@ public sealed class EventStoreTests(TestDatabase database) : IClassFixture<TestD
     private readonly NpgsqlDataSource source = NpgsqlDataSource.Create(database.Address);
     private readonly IDataProtectionProvider protection = new EphemeralDataProtectionProvider();
 
-    private KeptEvents Events => new(this.source, this.protection);
+    private KeptEvents Events => this.events ??= new(this.source, this.protection);
+    private KeptEvents? events;
 
     public async ValueTask InitializeAsync() =>
         await new KeptConnections(this.source, this.protection).Save(new KeptConnection("telling", "Telling", "Te", "#123456", "rest", new Uri("https://t.example/"), JsonSerializer.SerializeToElement(new { })), new Dictionary<string, string>(), CancellationToken.None);
@@ -59,7 +60,7 @@ public sealed class EventStoreTests(TestDatabase database) : IClassFixture<TestD
         await this.Come("waits");
         for (var n = 0; n < 700; n++)
         {
-            await this.Come("waits");
+            await this.Come("waits", n % 3 == 0 ? "refused" : "taken");
         }
 
         var kept = await this.Events.Last("telling", 10_000, CancellationToken.None);
