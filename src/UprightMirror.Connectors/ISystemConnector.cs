@@ -52,7 +52,17 @@ public interface ISystemConnector
 
     /// <summary>Writes one record. What can go wrong by nature is an answer, not an exception.</summary>
     Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
+
+    /// <summary>What <see cref="Write"/> would send, without sending it. Sign-in and its secrets are left out.</summary>
+    /// <exception cref="SystemFault">The system's description, which it is made by, can't be read.</exception>
+    Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation);
 }
+
+/// <summary>A request as a person reads it.</summary>
+/// <param name="Line">What is done and where: <c>PATCH https://…</c>, a statement, or a file's name.</param>
+/// <param name="Headers">Name and value.</param>
+/// <param name="Body">Null when nothing is sent along.</param>
+public sealed record RequestShown(string Line, IReadOnlyList<(string Name, string Value)> Headers, string? Body);
 
 /// <param name="Id">The record to write; null to create one.</param>
 /// <param name="Reference">Stored in the far record on creation, where it has a field for it.</param>

@@ -68,9 +68,12 @@ public sealed class Delivering(MirrorContext context)
             return new WriteAnswer.NotReached(reason);
         }
 
-        var request = new WriteRequest(delivery.RecordId, delivery.Body, delivery.Kind == WriteKind.Create ? delivery.Reference : null, delivery.VersionTag, delivery.Kind == WriteKind.Remove);
-        return await context.Systems[delivery.Side].Write(context.Collection(delivery.Side), request, cancellation);
+        return await context.Systems[delivery.Side].Write(context.Collection(delivery.Side), RequestOf(delivery), cancellation);
     }
+
+    /// <summary>A delivery as its connector is asked for it.</summary>
+    internal static WriteRequest RequestOf(Delivery delivery) =>
+        new(delivery.RecordId, delivery.Body, delivery.Kind == WriteKind.Create ? delivery.Reference : null, delivery.VersionTag, delivery.Kind == WriteKind.Remove);
 
     private async Task<bool> Keep(Delivery delivery, WriteAnswer answer, CancellationToken cancellation)
     {

@@ -10,11 +10,14 @@ namespace UprightMirror.Engine;
 /// <summary>What every stage of a run works with: the mirror, its systems in the mirror's own order, its store and the clock.</summary>
 public sealed class MirrorContext
 {
-    public MirrorContext(MirrorDefinition mirror, ImmutableArray<ISystemConnector> systems, ImmutableArray<CatalogueCollection> catalogues, IRunStore store, TimeProvider clock)
+    private readonly IRunStore? store;
+
+    /// <param name="store">Null when one record is only tried: nothing is kept then.</param>
+    public MirrorContext(MirrorDefinition mirror, ImmutableArray<ISystemConnector> systems, ImmutableArray<CatalogueCollection> catalogues, IRunStore? store, TimeProvider clock)
     {
         this.Mirror = mirror;
         this.Systems = systems;
-        this.Store = store;
+        this.store = store;
         this.Clock = clock;
         this.Rules = mirror.Rules([.. systems.Select(s => s.Name)]);
         this.Translators = [.. systems.Select((_, side) => new Translator(mirror, side, catalogues[side], clock.GetUtcNow()))];
@@ -25,7 +28,10 @@ public sealed class MirrorContext
 
     public ImmutableArray<ISystemConnector> Systems { get; }
 
-    public IRunStore Store { get; }
+    public IRunStore Store => this.store ?? throw new InvalidOperationException("A record that is only tried is kept nowhere.");
+
+    /// <summary>The run's number; 0 when a record is only tried.</summary>
+    public long RunId => this.store?.RunId ?? 0;
 
     public TimeProvider Clock { get; }
 

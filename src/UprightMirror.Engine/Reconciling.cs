@@ -33,7 +33,8 @@ public sealed class Reconciling(MirrorContext context)
         }
     }
 
-    private Reconciled Decide(LinkedRecord record)
+    /// <summary>What one record leads to. Nothing is kept.</summary>
+    public Reconciled Decide(LinkedRecord record)
     {
         var members = record.Members.ToDictionary(m => m.Side);
         var now = new Translation?[context.SideCount];
@@ -107,6 +108,15 @@ public sealed class Reconciling(MirrorContext context)
             return new SideState(now!.Values, null, ChangedAt: member.ChangedAt) { RemovalDecision = decision };
         }
 
+        // What stands for an empty value says nothing: the side holds only what it was told.
+        foreach (var (field, cell) in context.Translators[side].Cells)
+        {
+            if (now is not null && cell.Default is not null && member.Told.TryGetValue(context.Mirror.Fields[field].Name, out var json) && json == "null" && member.Raw![cell.Path].Equals(shadow[cell.Path]))
+            {
+                now.Values[field] = Value.Empty;
+            }
+        }
+
         var known = new Value?[context.Mirror.Fields.Length];
         var before = context.Translators[side].ToAgreed(shadow);
         foreach (var (field, cell) in context.Translators[side].Cells)
@@ -134,7 +144,7 @@ public sealed class Reconciling(MirrorContext context)
         var firstMeeting = record.Agreed.Count == 0;
         var agreed = outcome.Changes.ToDictionary(
             c => this.NameOf(c.Field),
-            c => new AgreedValue(c.After.Value, c.After.Side, c.After.ChangedAt, c.After.Side >= 0 ? members.GetValueOrDefault(c.After.Side)?.ChangedBy : null, at, context.Store.RunId, c.Why));
+            c => new AgreedValue(c.After.Value, c.After.Side, c.After.ChangedAt, c.After.Side >= 0 ? members.GetValueOrDefault(c.After.Side)?.ChangedBy : null, at, context.RunId, c.Why));
         var conflicts = outcome.Conflicts
             .Select(c => new ConflictToOpen([.. c.Fields.Select(this.NameOf)], c.Values, c.Why))
             .ToImmutableArray();
@@ -255,6 +265,11 @@ public sealed class Reconciling(MirrorContext context)
             fields.Add(new DeliveredField(this.NameOf(field), path, member?.Raw?[path] ?? Value.Empty, raw, value, why));
         }
 
+        if (write.Kind == WriteKind.Create)
+        {
+            fields.AddRange(this.FilledIn(write));
+        }
+
         if (problems.Count > 0)
         {
             holds.Add(new Hold(record.Link, write.Side, member?.Id ?? "", record.Title, this.NameOf(problems[0].Field),
@@ -264,6 +279,25 @@ public sealed class Reconciling(MirrorContext context)
 
         var known = write.Kind == WriteKind.Create ? null : member;
         deliveries.Add(new Delivery(0, record.Link, record.Title, write.Side, write.Kind, known?.Id, record.Link.ToString("N"), fields.ToImmutable(), known?.VersionTag));
+    }
+
+    /// <summary>What a created record is given beside what is agreed: what stands for empty fields, and the side's constants.</summary>
+    private IEnumerable<DeliveredField> FilledIn(SideWrite write)
+    {
+        var translator = context.Translators[write.Side];
+        foreach (var (field, cell) in translator.Cells)
+        {
+            if (cell is { Takes: true, Default: { } instead } && !write.Fields.Any(f => f.Field == field))
+            {
+                yield return new DeliveredField(this.NameOf(field), cell.Path, Value.Empty, translator.RawOf(cell.Path, instead), Value.Empty, "it is empty, and this stands for it");
+            }
+        }
+
+        foreach (var constant in context.Mirror.Sides[write.Side].Constants)
+        {
+            var raw = translator.RawOf(constant.Path, constant.Text);
+            yield return new DeliveredField(constant.Path, constant.Path, Value.Empty, raw, raw, "a constant of this side");
+        }
     }
 
     private JsonObject ValuesOf(ConflictToOpen conflict) => new(conflict.Values.Select(v => KeyValuePair.Create(

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Npgsql;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
 
 namespace UprightMirror.Storage;
 
@@ -12,6 +13,9 @@ namespace UprightMirror.Storage;
 /// <param name="Undone">What the next one is, that was undone; null when there is none.</param>
 public sealed record KeptDraft(MirrorDefinition Definition, int BasedOn, int Step, int Last, string? What, string? Undone, string? Who, DateTimeOffset? At);
 
+/// <summary>Two fields that somebody said do not belong together.</summary>
+public sealed record RefusedSuggestion(int LeftSide, string LeftPath, int RightSide, string RightPath);
+
 /// <summary>Drafts of mirrors, edit by edit.</summary>
 public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
 {
@@ -21,13 +25,14 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
     /// <summary>The draft; what is published, where nobody began one.</summary>
     public async Task<KeptDraft> Of(KeptMirror mirror, CancellationToken cancellation)
     {
+        var codeLists = mirror.Definition.CodeLists;
         await using var command = database.CreateCommand("""
             select s.definition, d.based_on, d.step, (select max(step) from draft_step where mirror_id = d.mirror_id), s.what, s.who, s.at, (select what from draft_step where mirror_id = d.mirror_id and step = d.step + 1)
             from draft d join draft_step s on s.mirror_id = d.mirror_id and s.step = d.step where d.mirror_id = @mirror
             """);
         command.Parameters.AddWithValue("mirror", mirror.Id);
         return (await PostgresRunStore.ReadAll(command, r => new KeptDraft(
-            JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(0), Mirrors.Json)!, r.GetInt32(1), r.GetInt32(2), r.GetInt32(3),
+            JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(0), Mirrors.Json)!.With(codeLists), r.GetInt32(1), r.GetInt32(2), r.GetInt32(3),
             r.GetInt32(2) == 0 ? null : r.GetString(4), r.IsDBNull(7) ? null : r.GetString(7), r.GetInt32(2) == 0 ? null : r.GetString(5), r.GetInt32(2) == 0 ? null : r.GetFieldValue<DateTimeOffset>(6)), cancellation)).FirstOrDefault()
             ?? new KeptDraft(mirror.Definition, mirror.Version, 0, 0, null, null, null, null);
     }
@@ -95,12 +100,13 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
         await using (var publish = new NpgsqlCommand("""
             with standing as (delete from draft where mirror_id = @mirror and step = @step and based_on = @version returning mirror_id)
-            update mirror set definition = @definition::jsonb, version = version + 1 from standing where mirror.id = standing.mirror_id and mirror.version = @version
+            update mirror set definition = @definition::jsonb, name = @name, version = version + 1, state = case state when 'draft' then 'live' else state end from standing where mirror.id = standing.mirror_id and mirror.version = @version
             """, connection, transaction))
         {
             publish.Parameters.AddWithValue("mirror", mirror.Id);
             publish.Parameters.AddWithValue("step", draft.Step);
             publish.Parameters.AddWithValue("version", draft.BasedOn);
+            publish.Parameters.AddWithValue("name", draft.Definition.Name);
             publish.Parameters.AddWithValue("definition", JsonSerializer.Serialize(draft.Definition, Mirrors.Json));
             if (await publish.ExecuteNonQueryAsync(cancellation) == 0)
             {
@@ -113,7 +119,7 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
             await using var unmet = new NpgsqlCommand("update system_record set unmet = array(select distinct unnest(unmet || @names)) where mirror_id = @mirror and side = @side and link_id is not null", connection, transaction);
             unmet.Parameters.AddWithValue("mirror", mirror.Id);
             unmet.Parameters.AddWithValue("side", side);
-            unmet.Parameters.AddWithValue("names", MetAnew(mirror.Definition, draft.Definition, side));
+            unmet.Parameters.AddWithValue("names", MirrorDefinition.MetAnew(mirror.Definition, draft.Definition, side).ToArray());
             await unmet.ExecuteNonQueryAsync(cancellation);
         }
 
@@ -130,9 +136,59 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
         return true;
     }
 
-    /// <summary>The agreed fields that a side keeps now and did not keep before, or in another of its fields.</summary>
-    private static string[] MetAnew(MirrorDefinition before, MirrorDefinition after, int side) =>
-        [.. after.Fields.Where(f => f.Cells[side] is { } cell && before.Fields.FirstOrDefault(b => b.Name == f.Name)?.Cells.ElementAtOrDefault(side)?.Path != cell.Path).Select(f => f.Name)];
+    /// <summary>Remembers that two fields do not belong together: they are not suggested again.</summary>
+    public async Task Refuse(int mirrorId, RefusedSuggestion refused, string who, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("insert into refused_suggestion (mirror_id, left_side, left_path, right_side, right_path, who, at) values (@mirror, @left, @leftPath, @right, @rightPath, @who, @at) on conflict do nothing");
+        Set(command, mirrorId, refused);
+        command.Parameters.AddWithValue("who", who);
+        command.Parameters.AddWithValue("at", clock.GetUtcNow());
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    /// <summary>Takes a refusal back.</summary>
+    public async Task SuggestAgain(int mirrorId, RefusedSuggestion refused, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("delete from refused_suggestion where mirror_id = @mirror and left_side = @left and left_path = @leftPath and right_side = @right and right_path = @rightPath");
+        Set(command, mirrorId, refused);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    public async Task<IReadOnlyList<RefusedSuggestion>> Refused(int mirrorId, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select left_side, left_path, right_side, right_path from refused_suggestion where mirror_id = @mirror order by at, left_path");
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        return await PostgresRunStore.ReadAll(command, r => new RefusedSuggestion(r.GetInt32(0), r.GetString(1), r.GetInt32(2), r.GetString(3)), cancellation);
+    }
+
+    private static void Set(NpgsqlCommand command, int mirrorId, RefusedSuggestion refused)
+    {
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("left", refused.LeftSide);
+        command.Parameters.AddWithValue("leftPath", refused.LeftPath);
+        command.Parameters.AddWithValue("right", refused.RightSide);
+        command.Parameters.AddWithValue("rightPath", refused.RightPath);
+    }
+
+    /// <summary>A record of a mirror as it is known; null when there is none.</summary>
+    /// <param name="definition">In whose types its agreed values are read: a draft, mostly.</param>
+    public async Task<LinkedRecord?> Linked(int mirrorId, MirrorDefinition definition, Guid link, CancellationToken cancellation)
+    {
+        await using var connection = await database.OpenConnectionAsync(cancellation);
+        return (await LinkedRecords.Read(connection, mirrorId, new StoredForms(definition), [link], cancellation)).FirstOrDefault();
+    }
+
+    /// <summary>Linked records that stand on two sides or more: what each side held when it was read last.</summary>
+    public async Task<IReadOnlyList<IReadOnlyDictionary<int, RawFields>>> LinkedFields(int mirrorId, int most, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select array_agg(side order by side), array_agg(raw::text order by side) from system_record
+            where mirror_id = @mirror and link_id is not null and raw is not null group by link_id having count(*) > 1 order by link_id limit @most
+            """);
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("most", most);
+        return await PostgresRunStore.ReadAll(command, r => (IReadOnlyDictionary<int, RawFields>)r.GetFieldValue<int[]>(0).Zip(r.GetFieldValue<string[]>(1)).ToDictionary(m => m.First, m => StoredForms.ReadRaw(m.Second)), cancellation);
+    }
 
     /// <summary>Records of one side as they were read last, for trying things on real values.</summary>
     public async Task<IReadOnlyList<RawFields>> RecordsOf(int mirrorId, int side, int most, CancellationToken cancellation)

@@ -3,11 +3,13 @@ using System.Text.Json.Serialization;
 using Npgsql;
 using NpgsqlTypes;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Values;
 
 namespace UprightMirror.Storage;
 
 /// <summary>A mirror as it is kept: its published definition, its state and its timing.</summary>
 /// <param name="State">draft, live or paused.</param>
+/// <param name="Version">The version that was published last; 0 when none was.</param>
 /// <param name="EveryMinutes">How often it runs by itself; null when only by hand.</param>
 public sealed record KeptMirror(int Id, string State, int Version, int? EveryMinutes, MirrorDefinition Definition);
 
@@ -21,6 +23,14 @@ public interface IMirrors
 
     /// <summary>Keeps a new mirror, or the next version of one.</summary>
     Task Save(MirrorDefinition definition, int? everyMinutes, CancellationToken cancellation);
+
+    /// <summary>Begins a mirror that is a draft until it is published.</summary>
+    /// <returns>False when there is one of that key or name.</returns>
+    Task<bool> Begin(MirrorDefinition definition, CancellationToken cancellation);
+
+    /// <summary>Takes a mirror away that was never published.</summary>
+    /// <returns>False when there is none such.</returns>
+    Task<bool> RemoveDraft(string key, CancellationToken cancellation);
 
     Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation);
 }
@@ -58,6 +68,24 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
+    public async Task<bool> Begin(MirrorDefinition definition, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            insert into mirror (key, name, definition, state, version) select @key, @name, @definition::jsonb, 'draft', 0 where not exists (select from mirror where lower(name) = lower(@name)) on conflict (key) do nothing
+            """);
+        command.Parameters.AddWithValue("key", definition.Key);
+        command.Parameters.AddWithValue("name", definition.Name);
+        command.Parameters.AddWithValue("definition", JsonSerializer.Serialize(definition, Json));
+        return await command.ExecuteNonQueryAsync(cancellation) == 1;
+    }
+
+    public async Task<bool> RemoveDraft(string key, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("delete from mirror where key = @key and state = 'draft' and version = 0");
+        command.Parameters.AddWithValue("key", key);
+        return await command.ExecuteNonQueryAsync(cancellation) == 1;
+    }
+
     public async Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("update mirror set state = @state, every_minutes = @every where id = @id");
@@ -67,10 +95,14 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
-    private static Task<List<KeptMirror>> Read(NpgsqlCommand command, CancellationToken cancellation) => PostgresRunStore.ReadAll(
-        command,
-        r => new KeptMirror(r.GetInt32(0), r.GetString(1), r.GetInt32(2), r.IsDBNull(3) ? null : r.GetInt32(3), JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(4), Json)!),
-        cancellation);
+    private async Task<List<KeptMirror>> Read(NpgsqlCommand command, CancellationToken cancellation)
+    {
+        var codeLists = await new CodeLists(database).ByName(cancellation);
+        return await PostgresRunStore.ReadAll(
+            command,
+            r => new KeptMirror(r.GetInt32(0), r.GetString(1), r.GetInt32(2), r.IsDBNull(3) ? null : r.GetInt32(3), JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(4), Json)!.With(codeLists)),
+            cancellation);
+    }
 
     /// <summary>A conversion as <c>{"kind": …}</c>; left out where the value goes as it stands.</summary>
     private sealed class ConversionJson : JsonConverter<Conversion>
@@ -83,7 +115,8 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
             {
                 "asItStands" => new AsItStands(),
                 "phone" => new PhoneConversion(Enum.Parse<PhoneForm>(json.GetProperty("form").GetString()!, ignoreCase: true)),
-                "codeList" => new CodeList([.. json.GetProperty("codes").EnumerateArray().Select(c => (c[0].GetString()!, c[1].GetString()!))]),
+                "codeList" when Text(json, "name") is { } name => new CodeList(new CodeTable([]), name),
+                "codeList" => new CodeList(CodeLists.Read(json)),
                 "formula" => new FormulaConversion(Text(json, "toAgreed"), Text(json, "toSide")),
                 var kind => throw new JsonException($"There is no conversion called {kind}."),
             };
@@ -100,18 +133,18 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
                     writer.WriteString("kind", "phone");
                     writer.WriteString("form", phone.Form.ToString());
                     break;
+                case CodeList { Name: { } name }:
+                    writer.WriteString("kind", "codeList");
+                    writer.WriteString("name", name);
+                    break;
                 case CodeList list:
                     writer.WriteString("kind", "codeList");
-                    writer.WriteStartArray("codes");
-                    foreach (var (code, agreed) in list.Codes)
+                    foreach (var (part, content) in CodeLists.Write(list.Table))
                     {
-                        writer.WriteStartArray();
-                        writer.WriteStringValue(code);
-                        writer.WriteStringValue(agreed);
-                        writer.WriteEndArray();
+                        writer.WritePropertyName(part);
+                        content!.WriteTo(writer);
                     }
 
-                    writer.WriteEndArray();
                     break;
                 case FormulaConversion formula:
                     writer.WriteString("kind", "formula");

@@ -8,6 +8,7 @@ using UprightMirror.Connectors.Calling;
 using UprightMirror.Engine;
 using UprightMirror.Storage;
 using UprightMirror.Web.Endpoints;
+using UprightMirror.Web.Endpoints.Drafting;
 using UprightMirror.Web.Running;
 using UprightMirror.Web.SigningIn;
 
@@ -35,7 +36,8 @@ builder.Services.AddSingleton<KeptCalls>().AddSingleton<IKeptCalls>(s => s.GetRe
 builder.Services.AddSingleton<Catalogues>().AddSingleton<ICatalogues>(s => s.GetRequiredService<Catalogues>());
 builder.Services.AddSingleton(s => new Outside(s.GetRequiredService<TimeProvider>(), new SharedCallBudget(new CallTurns(s.GetRequiredService<NpgsqlDataSource>()))));
 builder.Services.AddSingleton<Systems>().AddSingleton<ISystems>(s => s.GetRequiredService<Systems>());
-builder.Services.AddSingleton<KeptEvents>().AddSingleton<Drafts>();
+builder.Services.AddSingleton<KeptEvents>().AddSingleton<Drafts>().AddSingleton<CodeLists>();
+builder.Services.AddSingleton<SampleRecords>().AddSingleton<Trying>().AddSingleton<BenchSamples>();
 builder.Services.AddSingleton<Surveying>();
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());

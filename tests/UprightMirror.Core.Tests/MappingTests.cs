@@ -17,7 +17,7 @@ public class MappingTests
     private static SideField Cell(Conversion conversion) => new("name", true, true, conversion);
 
     private static RoundTripReport There(Conversion conversion, FieldType type, params string[] values) =>
-        RoundTrip.Try(Cell(conversion), type, values.Select(v => RawFields.Of([KeyValuePair.Create("name", Value.Text(v))])), _ => "GB", Now);
+        RoundTrip.Try(Cell(conversion), type, values.Select(v => RawFields.Of([KeyValuePair.Create("name", Value.Text(v))])), _ => "GB", new ConversionSetting(Now));
 
     [Theory]
     [InlineData("UPPER(value)", null, FieldType.Text, "Kelburn", "KELBURN")]
@@ -31,7 +31,7 @@ public class MappingTests
     {
         var conversion = new FormulaConversion(formula, back);
         var record = Raw($$"""{"name":"{{held}}","given":"Hanne"}""");
-        conversion.Read(new Reading(record["name"], record, type, "GB", Now), out var why)!.Display.ShouldBe(agreed);
+        conversion.Read(new Reading(record["name"], record, type, "GB", new ConversionSetting(Now)), out var why)!.Display.ShouldBe(agreed);
         why.ShouldBeNull();
     }
 
@@ -42,7 +42,7 @@ public class MappingTests
     public void What_a_formula_can_not_do_is_said_with_the_value_and_the_formula(string formula, string words)
     {
         var record = Raw("""{"name":"ask"}""");
-        new FormulaConversion(formula, null).Read(new Reading(record["name"], record, FieldType.Number, null, Now), out var why).ShouldBeNull();
+        new FormulaConversion(formula, null).Read(new Reading(record["name"], record, FieldType.Number, null, new ConversionSetting(Now)), out var why).ShouldBeNull();
         why.ShouldBe(words);
     }
 
@@ -91,7 +91,7 @@ public class MappingTests
 
     private static CatalogueCollection Described(params CatalogueField[] fields) => new("x", fields.ToImmutableDictionary(f => f.Path));
 
-    private static MirrorDefinition With(params AgreedFieldDefinition[] fields) => new("m", "M", "customer", [new SideDefinition("a", "x"), new SideDefinition("b", "x", MayCreate: false)], [.. fields], [], "Name");
+    private static MirrorDefinition With(params AgreedFieldDefinition[] fields) => new("m", "M", "customer", [new SideDefinition("a", "x"), new SideDefinition("b", "x", MayCreate: false)], [.. fields], [new RecognisingRule("Name")], "Name");
 
     private static AgreedFieldDefinition Field(string name, SideField? a, SideField? b, FieldType type = FieldType.Text) => new(name, type, [a, b]);
 
@@ -115,7 +115,10 @@ public class MappingTests
     [InlineData("allowed", false, "name of A takes only GB, IE. Add a code list, so that nothing else is sent.")]
     [InlineData("twice", true, "Two agreed fields are called Name. Give one of them another name.")]
     [InlineData("taken twice", true, "A would be told two things in name: by Other and by Name. Let one of them not be taken there.")]
-    [InlineData("required", false, "A requires vat for a new customer, and nobody supplies it. Map it, unless A fills it in by itself.")]
+    [InlineData("required", false, "A requires vat for a new customer, and nobody supplies it. Map it or give it a constant, unless A fills it in by itself.")]
+    [InlineData("code twice", true, "The code \"GB\" stands in the list 2 times, for \"Britain\" and for \"Ireland\". A code can only mean one thing: take one of them out.")]
+    [InlineData("empty list", true, "The code list between Name and A's name is empty: every record would be held. Fill it from the values that were seen.")]
+    [InlineData("lost list", true, "There is no code list Countries any more. Choose another, or make it again.")]
     [InlineData("one way", false, "Name goes to and from A's name with a formula for one way only. Try it there and back, and add the other.")]
     [InlineData("empty row", false, "Spare is on no side yet. Pick a field of a side for it, or take it away.")]
     public void What_is_wrong_or_doubtful_is_found_with_a_way_to_put_it_right(string what, bool isWrong, string words)
@@ -133,6 +136,9 @@ public class MappingTests
             "nobody takes" => ([good with { Cells = [At("name", takes: false), At("Title", takes: false)] }], name),
             "long" => ([good], name with { MaxLength = 40 }),
             "type" => ([good], name with { Type = "integer", MaxLength = null }),
+            "code twice" => ([good with { Cells = [At("name", conversion: new CodeList([("GB", "Britain"), ("gb", "Ireland")])), At("Title")] }], name),
+            "empty list" => ([good with { Cells = [At("name", conversion: new CodeList([])), At("Title")] }], name),
+            "lost list" => ([good with { Cells = [At("name", conversion: new CodeList(new CodeTable([("GB", "GB")]), "Countries")), At("Title")] }], name),
             "codes" => ([good with { Cells = [At("name", conversion: new CodeList([("GB", "GB"), ("XX", "?")])), At("Title")] }], name with { Allowed = ["GB", "IE"] }),
             "allowed" => ([good], name with { Allowed = ["GB", "IE"] }),
             "twice" => ([good, good with { Cells = [null, At("Title")] }], name),
@@ -143,5 +149,65 @@ public class MappingTests
         };
         var catalogue = what == "required" ? Described(described, new CatalogueField("vat", "string", true, false, null)) : Described(described);
         MappingCheck.Of(With([.. fields]), [catalogue, Described(title)], ["A", "B"]).ShouldContain(f => f.IsWrong == isWrong && f.Words == words);
+    }
+
+    [Theory]
+    [InlineData("gone", "x", "A has no field gone (any more). Take the constant out, or pick another field.")]
+    [InlineData("name", "x", "A would be told two things in name: the constant \"x\" and Name. Take one of them out.")]
+    [InlineData("stamp", "x", "A writes stamp itself: it can't be given a constant. Take it out.")]
+    [InlineData("terms", "n90", "A does not take \"n90\" in terms. It takes n30, n60.")]
+    [InlineData("count", "many", "count of A is a number, and \"many\" is none.")]
+    [InlineData("short", "too long", "short of A takes 3 characters, and the constant has 8.")]
+    public void A_constant_that_its_side_can_not_take_is_wrong(string path, string text, string words)
+    {
+        var mirror = With(Field("Name", At("name"), At("Title"))) with { Sides = [new SideDefinition("a", "x", Constants: [new SideConstant(path, text)]), new SideDefinition("b", "x", MayCreate: false)] };
+        CatalogueField Of(string name) => new(name, "string", false, false, null);
+        var finding = MappingCheck.Of(mirror, [Described(Of("name"), Of("stamp") with { ReadOnly = true }, Of("terms") with { Allowed = ["n30", "n60"] }, Of("count") with { Type = "integer" }, Of("short") with { MaxLength = 3 }), Described(Of("Title"))], ["A", "B"]).ShouldHaveSingleItem();
+        (finding.IsWrong, finding.Side, finding.Path, finding.Words).ShouldBe((true, 0, path, words));
+    }
+
+    [Fact]
+    public void A_constant_supplies_what_a_side_requires_and_is_said_in_plain_words()
+    {
+        var mirror = With(Field("Name", At("name"), At("Title"))) with { Sides = [new SideDefinition("a", "x", Constants: [new SideConstant("terms", "n30")]), new SideDefinition("b", "x", MayCreate: false)] };
+        MappingCheck.Of(mirror, [Described(new CatalogueField("name", "string", false, false, 60), new CatalogueField("terms", "string", true, false, 60)), Described(new CatalogueField("Title", "string", false, false, 60))], ["A", "B"]).ShouldBeEmpty();
+        PlainWords.OfMirror(mirror, ["A", "B"]).ShouldContain("A customer created in A is given terms \"n30\".");
+    }
+
+    [Fact]
+    public void An_empty_mirror_says_what_comes_first() =>
+        MappingCheck.Of(With() with { Recognising = [], TitleField = "" }, [Described(), Described()], ["A", "B"]).ShouldHaveSingleItem().Words.ShouldStartWith("Nothing is mapped yet.");
+
+    [Theory]
+    [InlineData(UnknownCodes.Hold, null, null)]
+    [InlineData(UnknownCodes.Pass, null, "XX")]
+    [InlineData(UnknownCodes.Value, "other", "other")]
+    public void An_unknown_code_is_held_passed_or_stood_for_as_the_list_says(UnknownCodes kind, string? stand, string? becomes)
+    {
+        var table = new CodeTable([("GBR", "GB"), ("UK", "GB")], new UnknownCode(kind, stand), new UnknownCode(kind, stand));
+        table.ToAgreed("XX")?.Display.ShouldBe(becomes);
+        table.ToSide("XX")?.Display.ShouldBe(becomes);
+        (table.ToAgreed("XX") is null).ShouldBe(becomes is null);
+        table.ToAgreed(" gbr ")!.Display.ShouldBe("GB");
+        table.ToSide("gb")!.Display.ShouldBe("GBR");
+    }
+
+    [Fact]
+    public void A_default_is_told_where_the_agreed_value_is_empty_in_the_form_that_the_side_wants()
+    {
+        var mirror = With(Field("Limit", At("limit") with { Default = "500" }, At("Limit") with { Default = "none" }, FieldType.Number));
+        var numbers = Described(new CatalogueField("limit", "decimal", true, false, null));
+        new Translator(mirror, 0, numbers).ToSide(0, Value.Empty, out var problem).ShouldBe(new NumberValue(500));
+        problem.ShouldBeNull();
+        new Translator(mirror, 1, Described(new CatalogueField("Limit", "string", false, false, 10))).ToSide(0, Value.Empty, out _).ShouldBe(Value.Text("none"));
+        new Translator(mirror, 0, numbers).ToSide(0, new NumberValue(7), out _).ShouldBe(new NumberValue(7));
+    }
+
+    [Fact]
+    public void Shared_code_lists_stand_in_every_field_that_uses_them()
+    {
+        var mirror = With(Field("Country", At("country", conversion: new CodeList(new CodeTable([]), "Countries")), At("Land")));
+        var table = new CodeTable([("GBR", "GB")]);
+        mirror.With(System.Collections.Immutable.ImmutableDictionary<string, CodeTable>.Empty.Add("Countries", table)).Fields[0].Cells[0]!.Conversion.ToAgreed(Value.Text("GBR"), FieldType.Text, null)!.Display.ShouldBe("GB");
     }
 }

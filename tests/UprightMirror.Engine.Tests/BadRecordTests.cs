@@ -165,6 +165,8 @@ public class BadRecordTests
 
         public Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) => system.FindByReference(collection, reference, cancellation);
 
+        public Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) => system.Show(collection, request, cancellation);
+
         public abstract Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
     }
 

@@ -51,8 +51,9 @@ public class LawTests
                     var held = world.Systems[member.Side].Fields(member.Id)[field.Name];
                     var agreed = record.Agreed[field.Name].Value;
                     var ownForm = field.Name == "Shout" && member.Side == 1 && held.Display == agreed.Display.ToUpperInvariant();
-                    var byFormula = field.Cells[member.Side]!.Conversion is FormulaConversion formula && (held.Equals(formula.ToSide(agreed)) || formula.Read(new Reading(held, world.Systems[member.Side].Fields(member.Id), field.Type, null, default), out _) is { } said && said.Equals(agreed));
-                    (ownForm || byFormula || held.Equals(agreed)).ShouldBeTrue($"{field.Name} of {record.Title} is agreed as {agreed}, and {world.Systems[member.Side].Name} holds {held}");
+                    var byFormula = field.Cells[member.Side]!.Conversion is FormulaConversion formula && (held.Equals(formula.ToSide(agreed)) || formula.Read(new Reading(held, world.Systems[member.Side].Fields(member.Id), field.Type, null, ConversionSetting.None), out _) is { } said && said.Equals(agreed));
+                    var stands = agreed.IsEmpty && held.Display == field.Cells[member.Side]!.Default;
+                    (ownForm || byFormula || stands || held.Equals(agreed)).ShouldBeTrue($"{field.Name} of {record.Title} is agreed as {agreed}, and {world.Systems[member.Side].Name} holds {held}");
                 }
             }
         }

@@ -49,7 +49,7 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         var kept = mirror.Definition;
         var made = NewMirror();
         kept.Fields[2].Cells[1]!.ShouldBe(made.Fields[2].Cells[1]! with { Conversion = kept.Fields[2].Cells[1]!.Conversion });
-        kept.Fields[2].Cells[1]!.Conversion.ShouldBeOfType<CodeList>().Codes.ShouldBe([("x", "y")]);
+        kept.Fields[2].Cells[1]!.Conversion.ShouldBeOfType<CodeList>().Table.Codes.ShouldBe([("x", "y")]);
         kept.Fields[2].Cells[0]!.Conversion.ShouldBe(new PhoneConversion(PhoneForm.NationalDigits));
         kept.Fields[1].Cells[1].ShouldBeNull();
         kept.Fields[2].States.ShouldBe(["p", "q"]);

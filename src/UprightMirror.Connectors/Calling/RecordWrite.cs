@@ -22,6 +22,8 @@ internal sealed record RecordWrite(
     Func<JsonElement, string?, ObservedRecord> Read,
     Func<string, Task<ObservedRecord?>> ReadBack)
 {
+    internal static readonly JsonSerializerOptions Readable = new() { WriteIndented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+
     /// <summary>Sends the write and tells its answers apart.</summary>
     /// <param name="address">Where the record, or for a creation its collection, is written.</param>
     public async Task<WriteAnswer> Send(Func<Task<Uri>> address, CancellationToken cancellation)
@@ -53,6 +55,14 @@ internal sealed record RecordWrite(
             _ when this.Request.Remove => new WriteAnswer.Stored(null),
             _ => await this.Stored(answer),
         };
+    }
+
+    /// <summary>What would be sent.</summary>
+    public async Task<RequestShown> Show(Func<Task<Uri>> address)
+    {
+        using var message = this.Message(await address());
+        var headers = message.Headers.Concat<KeyValuePair<string, IEnumerable<string>>>(message.Content?.Headers ?? Enumerable.Empty<KeyValuePair<string, IEnumerable<string>>>());
+        return new RequestShown($"{message.Method} {message.RequestUri}", [.. headers.Select(h => (h.Key, string.Join(", ", h.Value)))], this.Request.Remove ? null : this.Fields().ToNestedJson().ToJsonString(Readable));
     }
 
     private HttpRequestMessage Message(Uri address)

@@ -243,6 +243,9 @@ public sealed class FolderConnector : ISystemConnector
 
     public async Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) => await this.Written(collection, reference, cancellation);
 
+    public Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) => Task.FromResult(new RequestShown(
+        $"{this.folder.Path}: a new file of {collection}, written by a temporary name and renamed", [], request.Remove ? null : request.Fields.ToNestedJson().ToJsonString(RecordWrite.Readable)));
+
     public async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
         using var call = this.watch.Begin("WRITE", collection);

@@ -122,15 +122,19 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
     public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
         ODataDescription.EntitySet? set = null;
-        return new RecordWrite(caller, name, collection, settings.For(collection) ?? new CollectionSettings(), request, "application/json", (json, etag) => this.RecordOf(json, set!, this.Own(set!), etag), id => this.ReadOne(collection, id, cancellation))
-            .Send(Address, cancellation);
-
-        async Task<Uri> Address()
-        {
-            set = await this.Set(collection, cancellation);
-            return request.Id is null ? new Uri(this.root, collection) : this.AddressOf(set, request.Id);
-        }
+        return this.WriteOf(collection, request, () => set!, cancellation).Send(async () => this.WrittenAt(set = await this.Set(collection, cancellation), request), cancellation);
     }
+
+    public async Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation)
+    {
+        var set = await this.Set(collection, cancellation);
+        return await this.WriteOf(collection, request, () => set, cancellation).Show(() => Task.FromResult(this.WrittenAt(set, request)));
+    }
+
+    private RecordWrite WriteOf(string collection, WriteRequest request, Func<ODataDescription.EntitySet> set, CancellationToken cancellation) => new(
+        caller, name, collection, settings.For(collection) ?? new CollectionSettings(), request, "application/json", (json, etag) => this.RecordOf(json, set(), this.Own(set()), etag), id => this.ReadOne(collection, id, cancellation));
+
+    private Uri WrittenAt(ODataDescription.EntitySet set, WriteRequest request) => request.Id is null ? new Uri(this.root, set.Name) : this.AddressOf(set, request.Id);
 
     private async Task<ODataDescription.EntitySet> Set(string collection, CancellationToken cancellation)
     {

@@ -99,9 +99,17 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
             return new WriteAnswer.NotReached(e.Message);
         }
 
-        return await new RecordWrite(caller, name, collection, own, request, "application/merge-patch+json", (json, etag) => this.RecordOf(json, collection, own, etag), id => this.ReadOne(collection, id, cancellation))
-            .Send(() => request.Id is null ? this.Address(collection, cancellation) : this.AddressOf(collection, request.Id, cancellation), cancellation);
+        return await this.WriteOf(collection, request, own, cancellation).Send(() => this.WrittenAt(collection, request, cancellation), cancellation);
     }
+
+    public async Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) =>
+        await this.WriteOf(collection, request, await this.Own(collection, cancellation), cancellation).Show(() => this.WrittenAt(collection, request, cancellation));
+
+    private RecordWrite WriteOf(string collection, WriteRequest request, CollectionSettings own, CancellationToken cancellation) => new(
+        caller, name, collection, own, request, "application/merge-patch+json", (json, etag) => this.RecordOf(json, collection, own, etag), id => this.ReadOne(collection, id, cancellation));
+
+    private Task<Uri> WrittenAt(string collection, WriteRequest request, CancellationToken cancellation) =>
+        request.Id is null ? this.Address(collection, cancellation) : this.AddressOf(collection, request.Id, cancellation);
 
     /// <summary>The first record of a collection; null when it is empty.</summary>
     private async Task<ObservedRecord?> Sample(string collection, CancellationToken cancellation)

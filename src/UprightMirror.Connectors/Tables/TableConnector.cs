@@ -174,26 +174,38 @@ public sealed class TableConnector : ISystemConnector
         return this.Own(table).Reference is { } column ? await this.One(table, column, reference, cancellation) : null;
     }
 
+    public async Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation)
+    {
+        var (_, _, fields, sql) = await this.Statement(collection, request, cancellation);
+        return new RequestShown(sql, request.Id is { } id ? [("@key", id), ("@version", request.VersionTag ?? "")] : [], request.Remove ? null : fields.ToFlatJson().ToJsonString(RecordWrite.Readable));
+    }
+
+    /// <summary>The statement that a write is made by, and what it writes.</summary>
+    private async Task<(Table Table, CollectionSettings Own, RawFields Fields, string Sql)> Statement(string collection, WriteRequest request, CancellationToken cancellation)
+    {
+        var table = await this.TableOf(collection, cancellation);
+        var own = this.Own(table);
+        var fields = request is { Id: null, Reference: { } reference } && own.Reference is { } column ? request.Fields.With(column, Value.Text(reference)) : request.Fields;
+        var columns = fields.Paths.ToList();
+        return (table, own, fields, request switch
+        {
+            { Remove: true } => TableQueries.Remove(this.Named(table), own.Id),
+            { Id: null } => TableQueries.Create(this.Named(table), own.Id, columns),
+            _ => TableQueries.Change(this.Named(table), own.Id, columns),
+        });
+    }
+
     public async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
         try
         {
-            var table = await this.TableOf(collection, cancellation);
-            var own = this.Own(table);
-            var fields = request is { Id: null, Reference: { } reference } && own.Reference is { } column ? request.Fields.With(column, Value.Text(reference)) : request.Fields;
+            var (table, own, fields, sql) = await this.Statement(collection, request, cancellation);
             var unknown = fields.Paths.FirstOrDefault(p => !table.Columns.Any(c => c.Path == p));
             if (unknown is not null)
             {
                 return new WriteAnswer.Refused($"There is no column {unknown} in {collection}.");
             }
 
-            var columns = fields.Paths.ToList();
-            var sql = request switch
-            {
-                { Remove: true } => TableQueries.Remove(this.Named(table), own.Id),
-                { Id: null } => TableQueries.Create(this.Named(table), own.Id, columns),
-                _ => TableQueries.Change(this.Named(table), own.Id, columns),
-            };
             var removed = 0;
             var stored = await this.Query(
                 $"the change of {collection} {request.Id ?? "(new)"}",

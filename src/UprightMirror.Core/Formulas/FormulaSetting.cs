@@ -1,3 +1,6 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Values;
+
 namespace UprightMirror.Core.Formulas;
 
 /// <summary>What a formula may ask for beside the record's own fields.</summary>
@@ -5,8 +8,8 @@ namespace UprightMirror.Core.Formulas;
 /// <param name="Country">The country in which telephone numbers without a country code are read, ISO 3166 alpha-2; null when not known.</param>
 public sealed record FormulaSetting(DateTimeOffset Now, string? Country = null)
 {
-    /// <summary>The code lists by name: pairs of a side's code and the agreed value.</summary>
-    public IReadOnlyDictionary<string, IReadOnlyList<(string Code, string Agreed)>> CodeLists { get; init; } = new Dictionary<string, IReadOnlyList<(string, string)>>();
+    /// <summary>The code lists by name.</summary>
+    public ImmutableDictionary<string, CodeTable> CodeLists { get; init; } = ImmutableDictionary<string, CodeTable>.Empty;
 
     /// <summary>The ids that the record has on the other sides, by the system's name.</summary>
     public IReadOnlyDictionary<string, string> References { get; init; } = new Dictionary<string, string>();

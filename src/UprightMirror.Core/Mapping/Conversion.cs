@@ -35,9 +35,8 @@ public abstract record Conversion
     }
 
     /// <summary>An agreed value in the side's form.</summary>
-    /// <param name="now">The run's time.</param>
     /// <param name="why">Why the side has no form for it; null where there is nothing to add.</param>
-    public virtual Value? Write(Value agreed, DateTimeOffset now, out string? why)
+    public virtual Value? Write(Value agreed, ConversionSetting setting, out string? why)
     {
         why = null;
         return this.ToSide(agreed);
@@ -49,7 +48,17 @@ public abstract record Conversion
 /// <param name="Record">The whole record as the side holds it.</param>
 /// <param name="Country">The record's country, ISO 3166 alpha-2, where one is known.</param>
 /// <param name="Now">The run's time.</param>
-public readonly record struct Reading(Value Held, RawFields Record, FieldType Type, string? Country, DateTimeOffset Now);
+public readonly record struct Reading(Value Held, RawFields Record, FieldType Type, string? Country, ConversionSetting Setting);
+
+/// <summary>What conversions may ask for beside the record.</summary>
+/// <param name="Now">The run's time, UTC: the same for all of its records.</param>
+public sealed record ConversionSetting(DateTimeOffset Now)
+{
+    public static readonly ConversionSetting None = new(DateTimeOffset.UnixEpoch);
+
+    /// <summary>The shared code lists by name, for formulas that look something up in them.</summary>
+    public ImmutableDictionary<string, CodeTable> CodeLists { get; init; } = ImmutableDictionary<string, CodeTable>.Empty;
+}
 
 /// <summary>The value as it stands, read as the field's type. Text is trimmed and composed (Unicode NFC).</summary>
 public sealed record AsItStands : Conversion
@@ -101,15 +110,19 @@ public sealed record PhoneConversion(PhoneForm Form) : Conversion
     };
 }
 
-/// <summary>A code list: a table that translates a side's codes into the agreed values, and back.</summary>
-/// <param name="Codes">The side's code and the agreed value. Where two codes mean the same, the first one is written.</param>
-public sealed record CodeList(ImmutableArray<(string Code, string Agreed)> Codes) : Conversion
+/// <summary>A code list beside a side's field.</summary>
+/// <param name="Name">The shared list that it is; null for one of the field's own.</param>
+public sealed record CodeList(CodeTable Table, string? Name = null) : Conversion
 {
-    public override string? Words => "its own codes";
+    public CodeList(ImmutableArray<(string Code, string Agreed)> codes)
+        : this(new CodeTable(codes))
+    {
+    }
+
+    public override string? Words => this.Name is null ? "its own codes" : $"the codes of {this.Name}";
 
     public override Value? ToAgreed(Value raw, FieldType type, string? country) =>
-        this.Codes.Where(c => string.Equals(c.Code, raw.Display.Trim(), StringComparison.OrdinalIgnoreCase)).Select(c => Value.Text(c.Agreed)).FirstOrDefault();
+        this.Table.ToAgreed(raw.Display) is not { } agreed ? null : agreed.IsEmpty || type == FieldType.Text ? agreed : ValueJson.FromText(agreed.Display, type, country);
 
-    public override Value? ToSide(Value agreed) =>
-        this.Codes.Where(c => c.Agreed == agreed.Display).Select(c => Value.Text(c.Code)).FirstOrDefault();
+    public override Value? ToSide(Value agreed) => this.Table.ToSide(agreed.Display);
 }

@@ -53,9 +53,9 @@ public sealed record FormulaConversion(string? ToAgreedFormula, string? ToSideFo
 
     public override int GetHashCode() => HashCode.Combine(this.ToAgreedFormula, this.ToSideFormula);
 
-    public override Value? ToAgreed(Value raw, FieldType type, string? country) => this.Read(new Reading(raw, RawFields.None, type, country, DateTimeOffset.UnixEpoch), out _);
+    public override Value? ToAgreed(Value raw, FieldType type, string? country) => this.Read(new Reading(raw, RawFields.None, type, country, ConversionSetting.None), out _);
 
-    public override Value? ToSide(Value agreed) => this.Write(agreed, DateTimeOffset.UnixEpoch, out _);
+    public override Value? ToSide(Value agreed) => this.Write(agreed, ConversionSetting.None, out _);
 
     public override Value? Read(in Reading reading, out string? why)
     {
@@ -64,7 +64,7 @@ public sealed record FormulaConversion(string? ToAgreedFormula, string? ToSideFo
             return Plain.Read(reading, out why);
         }
 
-        if (!Worked(this.read.Value, reading, new FormulaSetting(reading.Now, reading.Country), out var item, out why))
+        if (!Worked(this.read.Value, reading, Setting(reading.Setting, reading.Country), out var item, out why))
         {
             return null;
         }
@@ -74,15 +74,17 @@ public sealed record FormulaConversion(string? ToAgreedFormula, string? ToSideFo
         return value;
     }
 
-    public override Value? Write(Value agreed, DateTimeOffset now, out string? why)
+    public override Value? Write(Value agreed, ConversionSetting setting, out string? why)
     {
         if (this.ToSideFormula is null)
         {
-            return Plain.Write(agreed, now, out why);
+            return Plain.Write(agreed, setting, out why);
         }
 
-        return Worked(this.write.Value, new Reading(agreed, RawFields.None, default, null, now), new FormulaSetting(now), out var item, out why) ? ItemValue.Raw(item) : null;
+        return Worked(this.write.Value, new Reading(agreed, RawFields.None, default, null, setting), Setting(setting, null), out var item, out why) ? ItemValue.Raw(item) : null;
     }
+
+    private static FormulaSetting Setting(ConversionSetting setting, string? country) => new(setting.Now, country) { CodeLists = setting.CodeLists };
 
     private static bool Worked((Formula? Formula, FormulaProblem? Problem) parsed, in Reading reading, FormulaSetting setting, out Item item, out string? why)
     {

@@ -17,7 +17,7 @@ public static class MappingCheck
     /// <param name="catalogues">What each side's own description says, in the mirror's order.</param>
     /// <param name="names">What people call each side's system.</param>
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names) =>
-        [.. Fields(mirror).Concat(Cells(mirror, catalogues, names)).Concat(Required(mirror, catalogues, names)).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+        [.. Fields(mirror).Concat(Cells(mirror, catalogues, names)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, catalogues, names)).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
 
     private static IEnumerable<Finding> Fields(MirrorDefinition mirror)
     {
@@ -59,6 +59,17 @@ public static class MappingCheck
             }
         }
 
+        if (mirror.Fields.IsEmpty)
+        {
+            yield return new Finding(true, null, null, null, $"Nothing is mapped yet. Take the suggestions, or drag a field of a side into the spine.");
+            yield break;
+        }
+
+        if (mirror.Recognising.IsEmpty)
+        {
+            yield return new Finding(true, null, null, null, $"Nothing says when two records are the same {mirror.RecordType}, so each would be created everywhere. Open an agreed field that tells them apart, such as a number or an e-mail address, and say so.");
+        }
+
         if (mirror.Fields.All(f => f.Name != mirror.TitleField))
         {
             yield return new Finding(true, null, null, null, $"People know a {mirror.RecordType} by {mirror.TitleField}, which is no agreed field any more. Choose another.");
@@ -97,9 +108,23 @@ public static class MappingCheck
             yield return (true, $"{name} would be told two things in {cell.Path}: by {field.Name} and by {mirror.Fields.First(o => o.Cells[side] is { Takes: true } t && t.Path == cell.Path).Name}. Let one of them not be taken there.");
         }
 
-        foreach (var problem in (cell.Conversion as FormulaConversion)?.Problems ?? [])
+        foreach (var problem in cell.Conversion switch { FormulaConversion formula => formula.Problems, CodeList codes => codes.Table.Problems, _ => [] })
         {
             yield return (true, problem);
+        }
+
+        if (cell.Conversion is CodeList { Name: { } shared } && !mirror.CodeLists.ContainsKey(shared))
+        {
+            yield return (true, $"There is no code list {shared} any more. Choose another, or make it again.");
+        }
+        else if (cell.Conversion is CodeList { Table.Codes.IsEmpty: true, Table: var empty } && (empty.UnknownToAgreed, empty.UnknownToSide) == (UnknownCode.Hold, UnknownCode.Hold))
+        {
+            yield return (true, $"The code list between {field.Name} and {name}'s {cell.Path} is empty: every record would be held. Fill it from the values that were seen.");
+        }
+
+        if (cell is { Default: not null, Takes: false })
+        {
+            yield return (false, $"{name} is never told {field.Name}, so what stands for an empty one is not used. Let {name} take it, or take the default out.");
         }
 
         if (cell is { Gives: true, Takes: true, Conversion: FormulaConversion { ToAgreedFormula: null } or FormulaConversion { ToSideFormula: null } })
@@ -144,7 +169,7 @@ public static class MappingCheck
 
         if (cell is { Takes: true, Conversion: CodeList list } && !described.Allowed.IsEmpty)
         {
-            var strange = list.Codes.Select(c => c.Code).Where(c => !described.Allowed.Contains(c, StringComparer.OrdinalIgnoreCase)).ToImmutableArray();
+            var strange = list.Table.Codes.Select(c => c.Code).Where(c => !described.Allowed.Contains(c, StringComparer.OrdinalIgnoreCase)).ToImmutableArray();
             if (!strange.IsEmpty)
             {
                 yield return (true, $"The code list has {Some(strange)}, which {name} does not take in {cell.Path}. It takes {Some(described.Allowed)}.");
@@ -154,6 +179,29 @@ public static class MappingCheck
         if (cell.Takes && described.MaxLength is { } most && cell.Conversion is AsItStands && Longest(field, side, all) is { } longest && longest > most)
         {
             yield return (false, $"{cell.Path} of {name} takes {most} characters, and {field.Name} may have {longest}. A longer one would be held; the formula LEFT(value; {most}) cuts it.");
+        }
+    }
+
+    private static IEnumerable<Finding> Constants(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names)
+    {
+        for (var s = 0; s < mirror.Sides.Length; s++)
+        {
+            foreach (var constant in mirror.Sides[s].Constants)
+            {
+                var described = catalogues[s].Fields.GetValueOrDefault(constant.Path);
+                var taken = mirror.Fields.FirstOrDefault(f => f.Cells[s] is { Takes: true } cell && cell.Path == constant.Path);
+                var words = !catalogues[s].Describes(constant.Path) ? $"{names[s]} has no field {constant.Path} (any more). Take the constant out, or pick another field."
+                    : described is { ReadOnly: true } ? $"{names[s]} writes {constant.Path} itself: it can't be given a constant. Take it out."
+                    : taken is not null ? $"{names[s]} would be told two things in {constant.Path}: the constant {ValueJson.Quoted(constant.Text)} and {taken.Name}. Take one of them out."
+                    : described is { Allowed.IsEmpty: false } && !described.Allowed.Contains(constant.Text) ? $"{names[s]} does not take {ValueJson.Quoted(constant.Text)} in {constant.Path}. It takes {Some(described.Allowed)}."
+                    : described?.MaxLength is { } most && constant.Text.Length > most ? $"{constant.Path} of {names[s]} takes {most} characters, and the constant has {constant.Text.Length}."
+                    : described is not null && TypeWords.IsNumber(described.Type) && ValueJson.FromText(constant.Text, FieldType.Number, null) is not NumberValue ? $"{constant.Path} of {names[s]} is a number, and {ValueJson.Quoted(constant.Text)} is none."
+                    : null;
+                if (words is not null)
+                {
+                    yield return new Finding(true, null, s, constant.Path, words);
+                }
+            }
         }
     }
 
@@ -175,19 +223,18 @@ public static class MappingCheck
                 continue;
             }
 
-            var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true }).Select(c => c!.Path).ToHashSet();
+            var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true }).Select(c => c!.Path).Concat(mirror.Sides[s].Constants.Select(c => c.Path)).ToHashSet();
             foreach (var missing in catalogues[s].Fields.Values.Where(f => f is { Required: true, ReadOnly: false } && !supplied.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
             {
                 // Some systems call required what they fill in by themselves: it is for a person to judge.
-                yield return new Finding(false, null, s, missing.Path, $"{names[s]} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it, unless {names[s]} fills it in by itself.");
+                yield return new Finding(false, null, s, missing.Path, $"{names[s]} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it or give it a constant, unless {names[s]} fills it in by itself.");
             }
         }
     }
 
     private static bool CanHold(string described, FieldType type)
     {
-        var isNumber = described.Contains("int", StringComparison.OrdinalIgnoreCase) || described.Contains("number", StringComparison.OrdinalIgnoreCase) || described.Contains("decimal", StringComparison.OrdinalIgnoreCase) || described.Contains("double", StringComparison.OrdinalIgnoreCase);
-        var isYesNo = described.Contains("bool", StringComparison.OrdinalIgnoreCase);
+        var (isNumber, isYesNo) = (TypeWords.IsNumber(described), TypeWords.IsYesNo(described));
         return type switch
         {
             FieldType.Number => !isYesNo && !described.Contains("date", StringComparison.OrdinalIgnoreCase),

@@ -8,7 +8,8 @@ namespace UprightMirror.Core.Mapping;
 /// <param name="Path">The field's place in the side's own record.</param>
 /// <param name="Gives">Whether the side's changes count.</param>
 /// <param name="Takes">Whether the side is written.</param>
-public sealed record SideField(string Path, bool Gives, bool Takes, Conversion Conversion, Drift Drift = Drift.PutBack)
+/// <param name="Default">What the side is told, in its own form, where the agreed value is empty; null for nothing.</param>
+public sealed record SideField(string Path, bool Gives, bool Takes, Conversion Conversion, Drift Drift = Drift.PutBack, string? Default = null)
 {
     /// <summary>Every field of the side that the agreed value is made of: its own, and those that its conversion reads beside it.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
@@ -39,7 +40,15 @@ public sealed record AgreedFieldDefinition(
 /// <summary>A system's place in a mirror.</summary>
 /// <param name="System">The system's key, such as <c>slipway</c>.</param>
 /// <param name="Collection">Its collection, in the system's own word.</param>
-public sealed record SideDefinition(string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask);
+/// <param name="Constants">What every record that is created there is given beside the agreed fields.</param>
+public sealed record SideDefinition(string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask, ImmutableArray<SideConstant> Constants = default)
+{
+    public ImmutableArray<SideConstant> Constants { get; init; } = Constants.IsDefault ? [] : Constants;
+}
+
+/// <param name="Path">The side's field.</param>
+/// <param name="Text">What it is given, in the side's own form.</param>
+public sealed record SideConstant(string Path, string Text);
 
 /// <summary>Fields by which records are certainly the same: an exact key, or a normalised e-mail address.</summary>
 /// <param name="Field">The agreed field's name.</param>
@@ -62,6 +71,20 @@ public sealed record MirrorDefinition(
     string TitleField,
     string? CountryField = null)
 {
+    /// <summary>The shared code lists by name, as they stand; kept beside the definition, not in it.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public ImmutableDictionary<string, CodeTable> CodeLists { get; init; } = ImmutableDictionary<string, CodeTable>.Empty;
+
+    /// <summary>The definition with the shared code lists as they stand now, in every field that uses one.</summary>
+    public MirrorDefinition With(ImmutableDictionary<string, CodeTable> codeLists) => this with
+    {
+        CodeLists = codeLists,
+        Fields = [.. this.Fields.Select(f => f with
+        {
+            Cells = [.. f.Cells.Select(c => c is { Conversion: CodeList { Name: { } name } list } && codeLists.TryGetValue(name, out var table) ? c with { Conversion = list with { Table = table } } : c)],
+        })],
+    };
+
     /// <summary>The rules in the form that reconciling reads.</summary>
     /// <param name="names">What people call each side's system, in the mirror's order: these stand in every reason.</param>
     public ReconcileRules Rules(IReadOnlyList<string> names) => new(
@@ -80,6 +103,10 @@ public sealed record MirrorDefinition(
             MayCreate = side.MayCreate,
             MayRemove = side.MayRemove,
         })]);
+
+    /// <summary>The agreed fields that a side keeps now and did not keep before, or in another of its fields: there the sides meet anew.</summary>
+    public static IEnumerable<string> MetAnew(MirrorDefinition before, MirrorDefinition after, int side) =>
+        after.Fields.Where(f => f.Cells[side] is { } cell && before.Fields.FirstOrDefault(b => b.Name == f.Name)?.Cells.ElementAtOrDefault(side)?.Path != cell.Path).Select(f => f.Name);
 
     private int SideOf(string system, string field) =>
         this.Sides.Select(s => s.System).ToList().IndexOf(system) is >= 0 and var side

@@ -15,7 +15,15 @@ public static class PlainWords
                 : $"Nothing is ever created in {names[s]}.";
         }
 
-        yield return $"Two records are the same {mirror.RecordType} when they have the same {string.Join(", or else the same ", mirror.Recognising.Select(r => Lower(r.Field)))}.";
+        for (var s = 0; s < mirror.Sides.Length; s++)
+        {
+            if (mirror.Sides[s] is { MayCreate: true, Constants: { IsEmpty: false } constants })
+            {
+                yield return $"A {mirror.RecordType} created in {names[s]} is given {Join(constants.Select(c => $"{c.Path} {Values.ValueJson.Quoted(c.Text)}"), "and")}.";
+            }
+        }
+
+        yield return mirror.Recognising.IsEmpty ? $"Nothing says yet when two records are the same {mirror.RecordType}." : $"Two records are the same {mirror.RecordType} when they have the same {string.Join(", or else the same ", mirror.Recognising.Select(r => Lower(r.Field)))}.";
         for (var s = 0; s < mirror.Sides.Length; s++)
         {
             yield return mirror.Sides[s].Removal switch
@@ -76,6 +84,11 @@ public static class PlainWords
         foreach (var s in givers.Except(takers))
         {
             sentences.Add($"{names[s]} is never written.");
+        }
+
+        foreach (var s in takers.Where(s => definition.Cells[s]!.Default is not null))
+        {
+            sentences.Add($"Where it is empty, {names[s]} is told {Values.ValueJson.Quoted(definition.Cells[s]!.Default!)}.");
         }
 
         if (!definition.EmptyTravels)

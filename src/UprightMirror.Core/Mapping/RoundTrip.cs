@@ -44,7 +44,7 @@ public static class RoundTrip
     private const int LearnedFrom = 12;
 
     /// <param name="records">The side's records; those in which the field is empty are passed over.</param>
-    public static RoundTripReport Try(SideField cell, FieldType type, IEnumerable<RawFields> records, Func<RawFields, string?> countryOf, DateTimeOffset now)
+    public static RoundTripReport Try(SideField cell, FieldType type, IEnumerable<RawFields> records, Func<RawFields, string?> countryOf, ConversionSetting setting)
     {
         var trips = new List<Trip>();
         var counts = new Dictionary<TripEnd, int>();
@@ -52,7 +52,7 @@ public static class RoundTrip
         foreach (var record in records.Where(r => !r[cell.Path].IsEmpty).Take(Most))
         {
             looked++;
-            var trip = Go(cell, type, record, countryOf(record), now);
+            var trip = Go(cell, type, record, countryOf(record), setting);
             counts[trip.End] = counts.GetValueOrDefault(trip.End) + 1;
             trips.Add(trip);
         }
@@ -60,14 +60,14 @@ public static class RoundTrip
         return new RoundTripReport(
             looked, counts.ToImmutableDictionary(),
             [.. trips.Where(t => t.End != TripEnd.Same).DistinctBy(t => t.Raw).OrderByDescending(t => t.End == TripEnd.Lossy).ThenByDescending(t => t.End == TripEnd.Held).Take(Examples)],
-            counts.GetValueOrDefault(TripEnd.Lossy) > 0 || counts.GetValueOrDefault(TripEnd.Rewritten) > 0 ? Inverse(trips, cell, type, now) : null);
+            counts.GetValueOrDefault(TripEnd.Lossy) > 0 || counts.GetValueOrDefault(TripEnd.Rewritten) > 0 ? Inverse(trips, cell, type, setting) : null);
     }
 
     /// <summary>One value there and back.</summary>
-    public static Trip Go(SideField cell, FieldType type, RawFields record, string? country, DateTimeOffset now)
+    public static Trip Go(SideField cell, FieldType type, RawFields record, string? country, ConversionSetting setting)
     {
         var raw = record[cell.Path];
-        if (cell.Conversion.Read(new Reading(raw, record, type, country, now), out var why) is not { } agreed)
+        if (cell.Conversion.Read(new Reading(raw, record, type, country, setting), out var why) is not { } agreed)
         {
             return new Trip(raw, Value.Empty, Value.Empty, TripEnd.Held, why ?? $"it can't be read as {ValueJson.Described(type)}");
         }
@@ -77,7 +77,7 @@ public static class RoundTrip
             return new Trip(raw, agreed, Value.Empty, TripEnd.Lossy, null);
         }
 
-        if (cell.Conversion.Write(agreed, now, out why) is not { } back)
+        if (cell.Conversion.Write(agreed, setting, out why) is not { } back)
         {
             return new Trip(raw, agreed, Value.Empty, TripEnd.Held, why ?? "there is no way back for it");
         }
@@ -87,7 +87,7 @@ public static class RoundTrip
             return new Trip(raw, agreed, back, TripEnd.Same, null);
         }
 
-        var again = cell.Conversion.Read(new Reading(back, record.With(cell.Path, back), type, country, now), out _);
+        var again = cell.Conversion.Read(new Reading(back, record.With(cell.Path, back), type, country, setting), out _);
 
         // The agreed value stands again: written another way. In text, a letter or its case that was lost is a loss all the same.
         var same = again is not null && again.Equals(agreed) && (type != FieldType.Text || Letters(back.Display) == Letters(raw.Display));
@@ -98,7 +98,7 @@ public static class RoundTrip
     private static string Letters(string text) => string.Concat(text.Where(char.IsLetterOrDigit));
 
     /// <summary>A formula from the agreed value that gives what the side held, for every one of the values.</summary>
-    private static string? Inverse(List<Trip> trips, SideField cell, FieldType type, DateTimeOffset now)
+    private static string? Inverse(List<Trip> trips, SideField cell, FieldType type, ConversionSetting setting)
     {
         var there = trips.Where(t => t.End != TripEnd.Held && !t.Agreed.IsEmpty).DistinctBy(t => t.Raw).ToList();
         if (there.Count < 3 || there.GroupBy(t => t.Agreed).Any(g => g.Count() > 1))
@@ -110,7 +110,7 @@ public static class RoundTrip
         return Learner.Learn(["value"], examples).Select(l => l.Formula).FirstOrDefault(f =>
         {
             var tried = cell with { Conversion = new FormulaConversion((cell.Conversion as FormulaConversion)?.ToAgreedFormula, f) };
-            return there.All(t => tried.Conversion.Write(t.Agreed, now, out _) is { } back && back.Display == t.Raw.Display);
+            return there.All(t => tried.Conversion.Write(t.Agreed, setting, out _) is { } back && back.Display == t.Raw.Display);
         });
     }
 }

@@ -21,12 +21,12 @@ public sealed class Translator
     private readonly int countryField;
     private readonly int[] order;
     private readonly bool[] vanished;
-    private readonly DateTimeOffset now;
+    private readonly ConversionSetting setting;
 
     /// <param name="now">The run's time, for formulas that ask for it.</param>
     public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue, DateTimeOffset now = default)
     {
-        this.now = now;
+        this.setting = new ConversionSetting(now) { CodeLists = mirror.CodeLists };
         this.mirror = mirror;
         this.side = side;
         this.catalogue = catalogue;
@@ -75,13 +75,18 @@ public sealed class Translator
         var cell = definition.Cells[this.side] ?? throw new ArgumentException($"Side {this.side} does not keep {definition.Name}.", nameof(field));
         problem = null;
         var described = this.catalogue.Fields.GetValueOrDefault(cell.Path);
+        if (agreed.IsEmpty && cell.Default is { } instead)
+        {
+            return this.RawOf(cell.Path, instead);
+        }
+
         if (agreed.IsEmpty)
         {
             problem = described is { Required: true } ? new TranslationProblem(field, cell.Path, $"{cell.Path} may not be empty, and the agreed {definition.Name} is.") : null;
             return Value.Empty;
         }
 
-        if (cell.Conversion.Write(agreed, this.now, out var why) is not { } value)
+        if (cell.Conversion.Write(agreed, this.setting, out var why) is not { } value)
         {
             problem = new TranslationProblem(field, cell.Path, why is not null ? $"{cell.Path}: {why}." : $"{cell.Path} has no {(cell.Conversion is CodeList ? "code" : "form")} for the agreed {definition.Name} {ValueJson.Quoted(agreed.Display)}.");
             return Value.Empty;
@@ -94,6 +99,15 @@ public sealed class Translator
         }
 
         return value;
+    }
+
+    /// <summary>A text that a person typed, as the side's own description wants it: a number, yes or no, or text.</summary>
+    public Value RawOf(string path, string typed)
+    {
+        var described = this.catalogue.Fields.GetValueOrDefault(path)?.Type ?? "";
+        return TypeWords.IsNumber(described) ? ValueJson.FromText(typed, FieldType.Number, null) ?? Value.Text(typed)
+            : TypeWords.IsYesNo(described) ? ValueJson.FromText(typed, FieldType.YesNo, null) ?? Value.Text(typed)
+            : Value.Text(typed);
     }
 
     private string? CountryOf(Value[] values) => this.countryField >= 0 && values[this.countryField] is TextValue { Content.Length: 2 } country ? country.Content : null;
@@ -115,7 +129,7 @@ public sealed class Translator
             return $"{cell.Path} holds {length:N0} characters; at most {ValueJson.LongestText:N0} are taken.";
         }
 
-        if (cell.Conversion.Read(new Reading(held, raw, type, country, this.now), out var why) is not { } translated)
+        if (cell.Conversion.Read(new Reading(held, raw, type, country, this.setting), out var why) is not { } translated)
         {
             return why is not null ? $"{cell.Path}: {why}." : $"{cell.Path} is {ValueJson.Quoted(held.Display)}, which {(cell.Conversion is CodeList ? "is not in the code list" : $"can't be read as {ValueJson.Described(type)}")}.";
         }

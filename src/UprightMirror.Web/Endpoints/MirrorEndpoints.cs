@@ -83,6 +83,11 @@ internal static class MirrorEndpoints
             return TypedResults.NotFound();
         }
 
+        if (mirror.State == "draft")
+        {
+            return TypedResults.Problem(statusCode: 409, title: $"{mirror.Definition.Name} is a draft. Publish it first; then it can be timed.");
+        }
+
         await mirrors.SetTiming(mirror.Id, timing.State, timing.EveryMinutes, cancellation);
         await schedule.Apply(mirror with { State = timing.State, EveryMinutes = timing.EveryMinutes }, cancellation);
         return TypedResults.NoContent();
@@ -93,6 +98,11 @@ internal static class MirrorEndpoints
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
             return TypedResults.NotFound();
+        }
+
+        if (mirror.State == "draft")
+        {
+            return TypedResults.Problem(statusCode: 409, title: $"{mirror.Definition.Name} is a draft. Publish it first; then it can run.");
         }
 
         return await queue.Start(mirror, rehearse, user.Identity!.Name!) is { } run

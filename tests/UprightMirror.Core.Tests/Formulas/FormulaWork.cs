@@ -1,5 +1,7 @@
+using System.Collections.Immutable;
 using System.Text.Json;
 using UprightMirror.Core.Formulas;
+using UprightMirror.Core.Values;
 
 namespace UprightMirror.Core.Tests.Formulas;
 
@@ -8,7 +10,7 @@ internal static class FormulaWork
 {
     public static readonly FormulaSetting Setting = new(new DateTimeOffset(2026, 3, 2, 14, 30, 5, TimeSpan.Zero), "GB")
     {
-        CodeLists = new Dictionary<string, IReadOnlyList<(string, string)>> { ["Countries"] = [("GBR", "GB"), ("IRL", "IE")] },
+        CodeLists = ImmutableDictionary<string, CodeTable>.Empty.Add("Countries", new CodeTable([("GBR", "GB"), ("IRL", "IE")])),
         References = new Dictionary<string, string> { ["Ballast ERP"] = "C-21704" },
     };
 

@@ -87,6 +87,9 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
     public Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) =>
         Task.FromResult(this.rows.Where(r => this.HasReferences && r.Value.Reference == reference).Select(r => Observe(r.Key, r.Value)).FirstOrDefault());
 
+    public Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) =>
+        Task.FromResult(new RequestShown($"{(request.Id is null ? "create" : "change")} {request.Id}", [], request.Fields.ToNestedJson().ToJsonString()));
+
     public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
         if (request.Id is { } id)

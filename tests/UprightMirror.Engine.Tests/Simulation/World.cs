@@ -166,7 +166,7 @@ public sealed class World
 
         return new MirrorDefinition(
             "things", "Things", "thing",
-            [.. Enumerable.Range(0, sides).Select(s => new SideDefinition($"s{s}", "things"))],
+            [.. Enumerable.Range(0, sides).Select(s => new SideDefinition($"s{s}", "things", Constants: s == 0 ? [new SideConstant("Origin", "mirror")] : []))],
             [
                 Field("Code", "rank"), Field("Phone", "ask"), Field("Name", "rank"), Field("Note", "latest"), Field("Shout", "rank"), Field("Long", "fullest"),
                 Field("State", "furthest"), Field("Tags", "union", FieldType.List), Field("Amount", "greatest", FieldType.Number),
@@ -176,13 +176,16 @@ public sealed class World
             "Code");
     }
 
-    private SideField? Cell(string name, int side, bool everyone) => everyone ? new SideField(name, true, true, ConversionOf(name, side)) : this.chance.Next(8) switch
+    private SideField? Cell(string name, int side, bool everyone) => (everyone ? new SideField(name, true, true, ConversionOf(name, side)) : this.chance.Next(8) switch
     {
         0 => null,
         1 => new SideField(name, true, false, ConversionOf(name, side)),
         2 => new SideField(name, false, true, ConversionOf(name, side), this.chance.Next(2) == 0 ? Drift.PutBack : Drift.Leave),
         _ => new SideField(name, true, true, ConversionOf(name, side)),
-    };
+    }) is { } cell ? cell with { Default = DefaultOf(name, side) } : null;
+
+    /// <summary>What stands for an empty value on some sides.</summary>
+    public static string? DefaultOf(string name, int side) => (name, side) is ("Phone", 1) or ("Town", 0) or ("Kept", 1) ? "none" : null;
 
     /// <summary>Formulas that lose something on one of the ways: in capitals towards a side, cut short and in order on the way from it.</summary>
     private static Conversion ConversionOf(string name, int side) => (name, side) switch

@@ -61,7 +61,7 @@ export interface paths {
         };
         get: operations["getMirrors"];
         put?: never;
-        post?: never;
+        post: operations["beginMirror"];
         delete?: never;
         options?: never;
         head?: never;
@@ -78,7 +78,7 @@ export interface paths {
         get: operations["getMirror"];
         put?: never;
         post?: never;
-        delete?: never;
+        delete: operations["removeMirror"];
         options?: never;
         head?: never;
         patch?: never;
@@ -212,6 +212,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/{key}/draft/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getFunctions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mirrors/{key}/draft/suggestions": {
         parameters: {
             query?: never;
@@ -222,6 +254,86 @@ export interface paths {
         get: operations["getSuggestions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/suggestions/refused": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["refuseSuggestion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/suggestions/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["suggestAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/code-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCodeLists"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/code-lists/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["saveCodeList"];
+        post?: never;
+        delete: operations["removeCodeList"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["seenCodes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -647,6 +759,7 @@ export interface components {
             takes: boolean;
             conversion: components["schemas"]["ConversionForm"];
             drift?: components["schemas"]["Drift"];
+            default?: null | string;
         };
         CellShown: {
             path: string;
@@ -671,6 +784,33 @@ export interface components {
             mayBreak: boolean;
             seenBy: null | string;
             touches: components["schemas"]["FieldUse"][];
+        };
+        CodeListAsked: {
+            codes: string[][];
+            unknownToAgreed: null | components["schemas"]["UnknownForm"];
+            unknownToSide: null | components["schemas"]["UnknownForm"];
+        };
+        CodeListShown: {
+            name: string;
+            codes: string[][];
+            unknownToAgreed: null | components["schemas"]["UnknownForm"];
+            unknownToSide: null | components["schemas"]["UnknownForm"];
+            changedBy: string;
+            /** Format: date-time */
+            changedAt: string;
+            mirrors: string[];
+        };
+        CodesAsked: {
+            /** Format: int32 */
+            side: number;
+            path: string;
+            field: string;
+        };
+        CodesSeen: {
+            codes: components["schemas"]["PairedCode"][];
+            agreed: string[];
+            /** Format: int32 */
+            looked: number;
         };
         CollectionFound: {
             name: string;
@@ -782,12 +922,19 @@ export interface components {
             service?: null | string;
             schema?: null | string;
         };
+        ConstantForm: {
+            path: string;
+            text: string;
+        };
         ConversionForm: {
             kind: string;
             form?: null | components["schemas"]["PhoneForm"];
             codes?: null | string[][];
             toAgreed?: null | string;
             toSide?: null | string;
+            name?: null | string;
+            unknownToAgreed?: null | components["schemas"]["UnknownForm"];
+            unknownToSide?: null | components["schemas"]["UnknownForm"];
         };
         Credentials: {
             email: string;
@@ -813,6 +960,7 @@ export interface components {
             step: number;
             what: string;
             fields: components["schemas"]["FieldForm"][];
+            settings?: null | components["schemas"]["DraftSettings"];
         };
         DraftPage: {
             /** Format: int32 */
@@ -827,10 +975,37 @@ export interface components {
             /** Format: int32 */
             basedOn: number;
             sides: components["schemas"]["SideShown"][];
+            settings: components["schemas"]["DraftSettings"];
             fields: components["schemas"]["FieldForm"][];
             samples: string[][];
+            agreed: string[];
+            sample: null | components["schemas"]["DraftSample"];
+            isReading: boolean;
+            fault: null | string;
             inPlainWords: string[];
             findings: components["schemas"]["FindingShown"][];
+        };
+        DraftSample: {
+            /** Format: uuid */
+            link: null | string;
+            title: string;
+            /** Format: int32 */
+            position: number;
+            /** Format: int32 */
+            of: number;
+            ids: string[];
+        };
+        DraftSettings: {
+            name: string;
+            titleField: string;
+            countryField: null | string;
+            recognising: string[];
+            sides: components["schemas"]["DraftSide"][];
+        };
+        DraftSide: {
+            mayCreate: boolean;
+            removal: components["schemas"]["Removal"];
+            constants: components["schemas"]["ConstantForm"][];
         };
         /**
          * @default putBack
@@ -943,6 +1118,14 @@ export interface components {
             path: null | string;
             words: string;
         };
+        FunctionShown: {
+            name: string;
+            group: string;
+            signature: string;
+            does: string;
+            example: string;
+            result: string;
+        };
         Guess: {
             what: string;
             value: string;
@@ -976,6 +1159,7 @@ export interface components {
         };
         LearnShown: {
             formula: null | string;
+            inWords: null | string;
             others: components["schemas"]["LearnExample"][];
             askFor: null | string;
         };
@@ -988,6 +1172,9 @@ export interface components {
             changedBy: null | string;
             /** Format: date-time */
             seenAt: null | string;
+        };
+        MirrorBegun: {
+            key: string;
         };
         MirrorPage: {
             mirror: components["schemas"]["MirrorRow"];
@@ -1037,6 +1224,16 @@ export interface components {
             since: string;
             address: string;
             action: string;
+        };
+        NewMirror: {
+            name: string;
+            recordType: string;
+            sides: components["schemas"]["NewSide"][];
+        };
+        NewSide: {
+            system: string;
+            collection: string;
+            mayCreate: boolean;
         };
         Paging: components["schemas"]["PagingWhole"] | components["schemas"]["PagingCursor"] | components["schemas"]["PagingOffset"] | components["schemas"]["PagingPageNumber"] | components["schemas"]["PagingNextLink"] | components["schemas"]["PagingLinkHeader"] | components["schemas"]["PagingIdRange"];
         PagingCursor: {
@@ -1093,6 +1290,15 @@ export interface components {
             /** @enum {string} */
             kind?: "whole";
         };
+        PairedCode: {
+            code: string;
+            /** Format: int32 */
+            count: number;
+            agreed: null | string;
+            /** Format: double */
+            confidence: number;
+            why: null | string;
+        };
         /** @enum {unknown} */
         PhoneForm: "international" | "nationalDigits" | null;
         QueuesShown: {
@@ -1102,6 +1308,11 @@ export interface components {
             lookAlikes: number;
             /** Format: int32 */
             held: number;
+        };
+        RecordAsked: {
+            /** Format: int32 */
+            sample: number;
+            find: null | string;
         };
         RecordList: {
             mirror: string;
@@ -1138,6 +1349,26 @@ export interface components {
             holds: number;
             /** Format: date-time */
             changedAt: string;
+        };
+        RecordTried: {
+            title: string;
+            sides: components["schemas"]["TriedSideShown"][];
+            conflicts: string[];
+        };
+        RefusedSuggestion: {
+            /** Format: int32 */
+            leftSide: number;
+            leftPath: string;
+            /** Format: int32 */
+            rightSide: number;
+            rightPath: string;
+        };
+        /** @enum {unknown} */
+        Removal: "ask" | "removeElsewhere" | "forgetLink" | "createAgain";
+        RequestLine: {
+            line: string;
+            headers: string[][];
+            body: null | string;
         };
         RuleChoice: {
             rule: string;
@@ -1274,6 +1505,10 @@ export interface components {
             isSure: boolean;
             why: string[];
         };
+        SuggestionsShown: {
+            suggestions: components["schemas"]["SuggestionShown"][];
+            refused: components["schemas"]["RefusedSuggestion"][];
+        };
         SurveyState: {
             /** Format: date-time */
             begunAt: string;
@@ -1354,6 +1589,22 @@ export interface components {
             systems: components["schemas"]["SystemShown"][];
             settled: components["schemas"]["Settled"];
         };
+        TriedFieldShown: {
+            field: string;
+            path: string;
+            before: string;
+            after: string;
+            why: string;
+        };
+        TriedSideShown: {
+            /** Format: int32 */
+            side: number;
+            kind: string;
+            recordId: null | string;
+            fields: components["schemas"]["TriedFieldShown"][];
+            request: null | components["schemas"]["RequestLine"];
+            problems: string[];
+        };
         /** @enum {unknown} */
         TripEnd: "same" | "rewritten" | "lossy" | "held";
         TripShown: {
@@ -1383,6 +1634,12 @@ export interface components {
             trips: components["schemas"]["TripShown"][];
             inverse: null | string;
             problems: string[];
+        };
+        /** @enum {unknown} */
+        UnknownCodes: "hold" | "pass" | "value";
+        UnknownForm: {
+            kind: components["schemas"]["UnknownCodes"];
+            stand: null | string;
         };
     };
     responses: never;
@@ -1517,6 +1774,30 @@ export interface operations {
             };
         };
     };
+    beginMirror: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMirror"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorBegun"];
+                };
+            };
+        };
+    };
     getMirror: {
         parameters: {
             query?: {
@@ -1538,6 +1819,33 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MirrorPage"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeMirror: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -1614,6 +1922,7 @@ export interface operations {
         parameters: {
             query?: {
                 sample?: number;
+                find?: string;
             };
             header?: never;
             path: {
@@ -1846,6 +2155,59 @@ export interface operations {
             };
         };
     };
+    tryRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordTried"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getFunctions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionShown"][];
+                };
+            };
+        };
+    };
     getSuggestions: {
         parameters: {
             query?: never;
@@ -1863,7 +2225,166 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SuggestionShown"][];
+                    "application/json": components["schemas"]["SuggestionsShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    refuseSuggestion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefusedSuggestion"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    suggestAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefusedSuggestion"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getCodeLists: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeListShown"][];
+                };
+            };
+        };
+    };
+    saveCodeList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeListAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeCodeList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    seenCodes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodesAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodesSeen"];
                 };
             };
             /** @description Not Found */

@@ -25,8 +25,8 @@ internal static class OwnFunctions
         new("EMAIL", Group, "address:text", "An e-mail address without spaces and in small letters.", new("EMAIL(\" Office@RavenRock.example \")", "office@ravenrock.example"), (a, _) => Mail(a[0].Text, (user, domain) => $"{user}@{domain}")),
         new("EMAILDOMAIN", Group, "address:text", "What stands after the @ of an e-mail address, in small letters.", new("EMAILDOMAIN(\"aoife@Club.example\")", "club.example"), (a, _) => Mail(a[0].Text, (_, domain) => domain)),
         new("EMAILUSER", Group, "address:text", "What stands before the @ of an e-mail address, in small letters.", new("EMAILUSER(\"Aoife@club.example\")", "aoife"), (a, _) => Mail(a[0].Text, (user, _) => user)),
-        new("AGREEDOF", Group, "list:text, code:text", "What a code of a code list means: the agreed value; #N/A when the list does not have it.", new("AGREEDOF(\"Countries\"; \"GBR\")", "GB"), (a, s) => Listed(a, s, (code, agreed) => (code, agreed))),
-        new("CODEOF", Group, "list:text, agreed:text", "The code that a code list has for an agreed value; #N/A when it has none.", new("CODEOF(\"Countries\"; \"GB\")", "GBR"), (a, s) => Listed(a, s, (code, agreed) => (agreed, code))),
+        new("AGREEDOF", Group, "list:text, code:text", "What a code of a code list means: the agreed value; #N/A when the list does not have it.", new("AGREEDOF(\"Countries\"; \"GBR\")", "GB"), (a, s) => Listed(a, s, (list, code) => list.ToAgreed(code))),
+        new("CODEOF", Group, "list:text, agreed:text", "The code that a code list has for an agreed value; #N/A when it has none.", new("CODEOF(\"Countries\"; \"GB\")", "GBR"), (a, s) => Listed(a, s, (list, agreed) => list.ToSide(agreed))),
         new("REFERENCE", Group, "system:text", "The id that this record has in another system; blank while it has none there.", new("REFERENCE(\"Ballast ERP\")", "C-21704"),
             (a, s) => s.References.FirstOrDefault(r => r.Key.Equals(a[0].Text.Trim(), StringComparison.OrdinalIgnoreCase)).Value is { } id ? Item.Of(id) : Item.Blank),
     ];
@@ -94,28 +94,12 @@ internal static class OwnFunctions
             : Item.Of(ItemError.Value($"{Coercion.Quoted(text)} is not an e-mail address"));
     }
 
-    private static Item Listed(Item[] arguments, FormulaSetting setting, Func<string, string, (string From, string To)> way)
+    private static Item Listed(Item[] arguments, FormulaSetting setting, Func<CodeTable, string, Value?> way)
     {
         var (name, wanted) = (arguments[0].Text, arguments[1].Text.Trim());
-        if (!setting.CodeLists.TryGetValue(name, out var list))
-        {
-            return Item.Of(ItemError.NotAvailable with { Detail = $"there is no code list called {Coercion.Quoted(name)}" });
-        }
-
-        if (wanted.Length == 0)
-        {
-            return Item.Blank;
-        }
-
-        foreach (var (code, agreed) in list)
-        {
-            var (from, to) = way(code, agreed);
-            if (string.Equals(from, wanted, StringComparison.OrdinalIgnoreCase))
-            {
-                return Item.Of(to);
-            }
-        }
-
-        return Item.Of(ItemError.NotAvailable with { Detail = $"the code list {name} does not have {Coercion.Quoted(wanted)}" });
+        return !setting.CodeLists.TryGetValue(name, out var list) ? Item.Of(ItemError.NotAvailable with { Detail = $"there is no code list called {Coercion.Quoted(name)}" })
+            : wanted.Length == 0 ? Item.Blank
+            : way(list, wanted) is { } found ? Item.Of(found.Display)
+            : Item.Of(ItemError.NotAvailable with { Detail = $"the code list {name} does not have {Coercion.Quoted(wanted)}" });
     }
 }

@@ -44,7 +44,7 @@ export function Bench({
   if (draft.isPending) return <Loading what="the fields" />;
   if (draft.isError) return <Failing error={draft.error} retry={() => void draft.refetch()} />;
   const { sides, fields, findings } = draft.data;
-  const found = suggestions.data ?? [];
+  const found = suggestions.data?.suggestions ?? [];
   const sure = found.filter((s) => s.isSure);
   const troubled = new Set(findings.map((f) => f.field).filter((f) => f !== null));
   const shown = fields

@@ -1,0 +1,230 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Formulas;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Web.Endpoints.Drafting;
+
+/// <param name="Kind">asItStands, phone, codeList or formula.</param>
+/// <param name="Form">For phone: international or nationalDigits.</param>
+/// <param name="Codes">For a code list: pairs of the side's code and the agreed value.</param>
+/// <param name="ToAgreed">For a formula: from the side's record to the agreed value; null for as it stands.</param>
+/// <param name="ToSide">For a formula: from the agreed value to the side's form; null for as it stands.</param>
+/// <param name="Name">For a code list: the shared one that it is; null for one of its own.</param>
+/// <param name="UnknownToAgreed">For a code list: what becomes of a code that is not in it; null to hold.</param>
+/// <param name="UnknownToSide">For a code list: what becomes of an agreed value that is not in it; null to hold.</param>
+public sealed record ConversionForm(
+    string Kind, PhoneForm? Form = null, IReadOnlyList<IReadOnlyList<string>>? Codes = null, string? ToAgreed = null, string? ToSide = null,
+    string? Name = null, UnknownForm? UnknownToAgreed = null, UnknownForm? UnknownToSide = null);
+
+/// <param name="Stand">With the kind value: what stands for it.</param>
+public sealed record UnknownForm(UnknownCodes Kind, string? Stand);
+
+/// <param name="Default">What the side is told where the agreed value is empty; null for nothing.</param>
+public sealed record CellForm(string Path, bool Gives, bool Takes, ConversionForm Conversion, Drift Drift = Drift.PutBack, string? Default = null);
+
+/// <param name="Type">text, number, date, datetime, yesno, phone, email or list.</param>
+public sealed record FieldForm(string Name, string Type, string Rule, IReadOnlyList<string> Rank, IReadOnlyList<string> States, string FirstMeeting, string? Group, bool EmptyTravels, IReadOnlyList<CellForm?> Cells);
+
+/// <summary>What a draft says beside its fields.</summary>
+/// <param name="TitleField">The agreed field by which people know a record.</param>
+/// <param name="CountryField">The agreed field that says in which country telephone numbers are read; null for none.</param>
+/// <param name="Recognising">The agreed fields by which records are the same, the first that finds something deciding.</param>
+public sealed record DraftSettings(string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides);
+
+/// <param name="Constants">What a record that is created there is given.</param>
+public sealed record DraftSide(bool MayCreate, Removal Removal, IReadOnlyList<ConstantForm> Constants);
+
+public sealed record ConstantForm(string Path, string Text);
+
+/// <summary>Drafts between their form on the screen and their definition.</summary>
+internal static class DraftForms
+{
+    private const int MostConstants = 100;
+    private static readonly string[] Rules = ["rank", "latest", "furthest", "fullest", "greatest", "least", "union", "ask"];
+
+    public static FieldForm Form(AgreedFieldDefinition f) =>
+        new(f.Name, f.Type.Name(), f.Rule, f.Rank, f.States, f.FirstMeeting, f.Group, f.EmptyTravels, [.. f.Cells.Select(c => c is null ? null : new CellForm(c.Path, c.Gives, c.Takes, Form(c.Conversion), c.Drift, c.Default))]);
+
+    public static DraftSettings Settings(MirrorDefinition mirror) => new(
+        mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
+        [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))]))]);
+
+    public static UnknownForm? Form(UnknownCode unknown) => unknown.Kind == UnknownCodes.Hold ? null : new UnknownForm(unknown.Kind, unknown.Stand);
+
+    public static IReadOnlyList<IReadOnlyList<string>> Pairs(CodeTable table) => [.. table.Codes.Select(c => (IReadOnlyList<string>)[c.Code, c.Agreed])];
+
+    /// <summary>The definition with other fields. A field that was only given another name keeps what was said of it elsewhere.</summary>
+    public static MirrorDefinition WithFields(MirrorDefinition before, ImmutableArray<AgreedFieldDefinition> fields)
+    {
+        var renamed = before.Fields.Length == fields.Length && before.Fields.Zip(fields).Where(p => p.First.Name != p.Second.Name).ToList() is { Count: 1 } changed && before.Fields.All(f => f.Name != changed[0].Second.Name)
+            ? changed[0]
+            : default;
+        string Now(string name) => renamed.First?.Name == name ? renamed.Second.Name : name;
+        var title = Now(before.TitleField);
+        return before with
+        {
+            Fields = fields,
+            CountryField = before.CountryField is { } country ? Now(country) : null,
+            Recognising = [.. before.Recognising.Select(r => new RecognisingRule(Now(r.Field)))],
+
+            // Somebody has to be known by something: a name, if there is one.
+            TitleField = fields.Any(f => f.Name == title) || before.Fields.Any(f => f.Name == title)
+                ? title
+                : (fields.FirstOrDefault(f => f.Type == FieldType.Text && f.Name.Contains("name", StringComparison.OrdinalIgnoreCase)) ?? fields.FirstOrDefault(f => f.Type == FieldType.Text) ?? fields.FirstOrDefault())?.Name ?? "",
+        };
+    }
+
+    /// <returns>What is wrong, or null.</returns>
+    public static string? Read(DraftSettings form, MirrorDefinition before, out MirrorDefinition definition)
+    {
+        definition = before;
+        if (string.IsNullOrWhiteSpace(form.Name) || form.Name.Length > 80)
+        {
+            return "A mirror has a name of at most 80 characters.";
+        }
+
+        if (form.Sides.Count != before.Sides.Length)
+        {
+            return "A mirror's sides can't be taken away or added any more: make another mirror.";
+        }
+
+        if (form.Recognising.Count > 10 || form.Recognising.Distinct(StringComparer.Ordinal).Count() != form.Recognising.Count)
+        {
+            return "Records are recognised by at most 10 agreed fields, none of them twice.";
+        }
+
+        foreach (var (side, i) in form.Sides.Select((s, i) => (s, i)))
+        {
+            if (side.Constants.Count > MostConstants || side.Constants.Any(c => c.Path.Length is 0 or > 400 || c.Text.Length is 0 or > 2000))
+            {
+                return $"A side has at most {MostConstants} constants; each names a field, and has 1 to 2,000 characters.";
+            }
+
+            if (side.Constants.GroupBy(c => c.Path).FirstOrDefault(g => g.Count() > 1) is { } twice)
+            {
+                return $"{before.Sides[i].System} is given two constants in {twice.Key}. Take one of them out.";
+            }
+        }
+
+        definition = before with
+        {
+            Name = form.Name.Trim(),
+            TitleField = form.TitleField,
+            CountryField = string.IsNullOrEmpty(form.CountryField) ? null : form.CountryField,
+            Recognising = [.. form.Recognising.Select(f => new RecognisingRule(f))],
+            Sides = [.. before.Sides.Zip(form.Sides, (side, asked) => side with { MayCreate = asked.MayCreate, Removal = asked.Removal, Constants = [.. asked.Constants.Select(c => new SideConstant(c.Path, c.Text))] })],
+        };
+        return null;
+    }
+
+    /// <returns>What is wrong, or null.</returns>
+    public static string? Read(FieldForm form, MirrorDefinition mirror, out AgreedFieldDefinition? field)
+    {
+        field = null;
+        if (string.IsNullOrWhiteSpace(form.Name) || form.Name.Length > 80)
+        {
+            return "An agreed field has a name of at most 80 characters.";
+        }
+
+        if (FieldTypeNames.Parse(form.Type) is not { } type)
+        {
+            return $"{form.Name}: there is no type {form.Type}.";
+        }
+
+        if (form.Cells.Count != mirror.Sides.Length || !Rules.Contains(form.Rule) || !Rules.Contains(form.FirstMeeting))
+        {
+            return $"{form.Name}: a settling rule or a side is not one that there is.";
+        }
+
+        var cells = new List<SideField?>();
+        foreach (var cell in form.Cells)
+        {
+            SideField? read = null;
+            if (cell is not null && Read(cell, mirror, out read) is { } wrong)
+            {
+                return $"{form.Name}: {wrong}";
+            }
+
+            cells.Add(read);
+        }
+
+        field = new AgreedFieldDefinition(form.Name.Trim(), type, [.. cells], form.Rule, [.. form.Rank], [.. form.States], form.FirstMeeting, string.IsNullOrWhiteSpace(form.Group) ? null : form.Group.Trim(), form.EmptyTravels);
+        return null;
+    }
+
+    /// <returns>What is wrong, or null.</returns>
+    public static string? Read(CellForm form, MirrorDefinition mirror, out SideField? cell)
+    {
+        cell = null;
+        if (form.Path.Length is 0 or > 400)
+        {
+            return "A side's field has a path of at most 400 characters.";
+        }
+
+        if (form.Default?.Length > 2000)
+        {
+            return "What stands for an empty value has at most 2,000 characters.";
+        }
+
+        if (form.Conversion is { ToAgreed.Length: > Formula.Longest } or { ToSide.Length: > Formula.Longest })
+        {
+            return $"A formula has at most {Formula.Longest:N0} characters.";
+        }
+
+        CodeTable? table = null;
+        if (form.Conversion is { Kind: "codeList", Name: null } && Read(form.Conversion.Codes ?? [], form.Conversion.UnknownToAgreed, form.Conversion.UnknownToSide, out table) is { } wrong)
+        {
+            return wrong;
+        }
+
+        Conversion? conversion = form.Conversion.Kind switch
+        {
+            "asItStands" => new AsItStands(),
+            "phone" => new PhoneConversion(form.Conversion.Form ?? PhoneForm.International),
+            "codeList" when form.Conversion.Name is { } name => new CodeList(mirror.CodeLists.GetValueOrDefault(name) ?? new CodeTable([]), name),
+            "codeList" => new CodeList(table!),
+            "formula" => new FormulaConversion(Filled(form.Conversion.ToAgreed), Filled(form.Conversion.ToSide)),
+            _ => null,
+        };
+        if (conversion is null)
+        {
+            return $"There is no conversion {form.Conversion.Kind}.";
+        }
+
+        cell = new SideField(form.Path, form.Gives, form.Takes, conversion, form.Drift, Filled(form.Default));
+        return null;
+    }
+
+    /// <summary>A code list. What is doubtful in it is for the check; what can't be kept is refused here.</summary>
+    /// <returns>What is wrong, or null.</returns>
+    public static string? Read(IReadOnlyList<IReadOnlyList<string>> codes, UnknownForm? toAgreed, UnknownForm? toSide, out CodeTable? table)
+    {
+        table = null;
+        if (codes.Count > CodeTable.Most || codes.Any(c => c.Count != 2 || c[0].Length > 400 || c[1].Length > 400))
+        {
+            return $"A code list has at most {CodeTable.Most:N0} rows of a code and a value, each of at most 400 characters.";
+        }
+
+        if (new[] { toAgreed, toSide }.Any(u => u is { Kind: UnknownCodes.Value } && string.IsNullOrWhiteSpace(u.Stand)))
+        {
+            return "Say which value stands for a code that is not in the list.";
+        }
+
+        table = new CodeTable([.. codes.Select(c => (c[0].Trim(), c[1].Trim()))], Read(toAgreed), Read(toSide));
+        return null;
+    }
+
+    private static UnknownCode Read(UnknownForm? form) => form is null || form.Kind == UnknownCodes.Hold ? UnknownCode.Hold : new UnknownCode(form.Kind, form.Kind == UnknownCodes.Value ? form.Stand!.Trim() : null);
+
+    private static ConversionForm Form(Conversion conversion) => conversion switch
+    {
+        PhoneConversion phone => new ConversionForm("phone", phone.Form),
+        CodeList list => new ConversionForm("codeList", Codes: Pairs(list.Table), Name: list.Name, UnknownToAgreed: Form(list.Table.UnknownToAgreed), UnknownToSide: Form(list.Table.UnknownToSide)),
+        FormulaConversion formula => new ConversionForm("formula", ToAgreed: formula.ToAgreedFormula, ToSide: formula.ToSideFormula),
+        _ => new ConversionForm("asItStands"),
+    };
+
+    private static string? Filled(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
+}

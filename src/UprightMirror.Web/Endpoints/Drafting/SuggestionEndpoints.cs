@@ -1,0 +1,113 @@
+using System.Security.Claims;
+using Microsoft.AspNetCore.Http.HttpResults;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Mapping.Suggesting;
+using UprightMirror.Core.Values;
+using UprightMirror.Storage;
+using UprightMirror.Web.SigningIn;
+
+namespace UprightMirror.Web.Endpoints.Drafting;
+
+/// <param name="Field">The agreed field that it would stand beside; null for a new one.</param>
+public sealed record SuggestionShown(int LeftSide, string LeftPath, int RightSide, string RightPath, string? Field, string Name, string Type, double Confidence, bool IsSure, IReadOnlyList<string> Why);
+
+/// <param name="Refused">How many were said no to, and are not shown.</param>
+public sealed record SuggestionsShown(IReadOnlyList<SuggestionShown> Suggestions, IReadOnlyList<RefusedSuggestion> Refused);
+
+internal static class SuggestionEndpoints
+{
+    public static void MapSuggestions(this RouteGroupBuilder api)
+    {
+        api.MapGet("/mirrors/{key}/draft/suggestions", Suggest).WithName("getSuggestions");
+        api.MapPost("/mirrors/{key}/draft/suggestions/refused", Refuse).RequireAuthorization(Roles.Administrator).WithName("refuseSuggestion");
+        api.MapPost("/mirrors/{key}/draft/suggestions/again", SuggestAgain).RequireAuthorization(Roles.Administrator).WithName("suggestAgain");
+    }
+
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Refuse(string key, RefusedSuggestion refused, Mirrors mirrors, Drafts drafts, ClaimsPrincipal user, CancellationToken cancellation)
+    {
+        if (await mirrors.Find(key, cancellation) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (refused.LeftPath.Length is 0 or > 400 || refused.RightPath.Length is 0 or > 400 || new[] { refused.LeftSide, refused.RightSide }.Any(s => s < 0 || s >= mirror.Definition.Sides.Length))
+        {
+            return DraftEndpoints.Problem("A suggestion is a field of one side of the mirror and one of another.");
+        }
+
+        await drafts.Refuse(mirror.Id, refused, user.Identity!.Name!, cancellation);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, NotFound>> SuggestAgain(string key, RefusedSuggestion refused, Mirrors mirrors, Drafts drafts, CancellationToken cancellation)
+    {
+        if (await mirrors.Find(key, cancellation) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        await drafts.SuggestAgain(mirror.Id, refused, cancellation);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<Ok<SuggestionsShown>, NotFound>> Suggest(string key, Mirrors mirrors, Drafts drafts, Catalogues catalogues, KeptConnections connections, CancellationToken cancellation)
+    {
+        if (await mirrors.Find(key, cancellation) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var definition = (await drafts.Of(mirror, cancellation)).Definition;
+        var collections = await DraftEndpoints.CollectionsOf(definition, catalogues, cancellation);
+        var sketches = new List<(string Path, FieldSketch Sketch, CatalogueField Field)>[definition.Sides.Length];
+        for (var s = 0; s < sketches.Length; s++)
+        {
+            var profile = (await catalogues.Profiles(definition.Sides[s].System, cancellation)).FirstOrDefault(p => p.Collection == definition.Sides[s].Collection)?.Fields.ToDictionary(p => p.Path) ?? [];
+            // What a system says about its records is no content of them: when they were changed, by whom, in which version.
+            var own = (await connections.All(cancellation)).Where(c => c.System == definition.Sides[s].System).Select(c => SystemsEndpoints.SettingsOf(c).For(definition.Sides[s].Collection)).FirstOrDefault();
+            string?[] stamps = own is null ? [] : [own.ChangedAt, own.ChangedBy, own.VersionTag, own.Reference];
+            sketches[s] = [.. collections[s].Fields.Values.Where(f => !stamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal).Select(f => (f.Path, new FieldSketch(f.Path, f.Label, null, f.Type, f.MaxLength, f.Allowed, profile.GetValueOrDefault(f.Path)?.Samples ?? []), f))];
+        }
+
+        var refused = (await drafts.Refused(mirror.Id, cancellation)).ToHashSet();
+        var found = new List<SuggestionShown>();
+        for (var a = 0; a < sketches.Length; a++)
+        {
+            for (var b = a + 1; b < sketches.Length; b++)
+            {
+                foreach (var pair in Suggester.Suggest([.. sketches[a].Select(f => f.Sketch)], [.. sketches[b].Select(f => f.Sketch)]))
+                {
+                    var ((left, _, described), (right, _, other)) = (sketches[a][pair.Left], sketches[b][pair.Right]);
+                    var (inLeft, inRight) = (definition.Fields.FirstOrDefault(f => f.Cells[a]?.Path == left), definition.Fields.FirstOrDefault(f => f.Cells[b]?.Path == right));
+
+                    // Mapped already, or what only the systems themselves write: nothing to suggest.
+                    if ((inLeft is not null && (inRight is not null || inLeft.Cells[b] is not null)) || (inRight is not null && inRight.Cells[a] is not null) || (described.ReadOnly && other.ReadOnly) || refused.Contains(new RefusedSuggestion(a, left, b, right)))
+                    {
+                        continue;
+                    }
+
+                    found.Add(new SuggestionShown(a, left, b, right, (inLeft ?? inRight)?.Name, NameFor(described, definition), TypeFor(described, other), pair.Confidence, pair.Confidence >= Suggester.Sure, pair.Why));
+                }
+            }
+        }
+
+        return TypedResults.Ok(new SuggestionsShown([.. found.OrderByDescending(f => f.Confidence)], [.. refused]));
+    }
+
+    private static string NameFor(CatalogueField field, MirrorDefinition definition)
+    {
+        var leaf = field.Path[(field.Path.LastIndexOf('.') + 1)..];
+        var words = field.Label ?? string.Concat(leaf.Select((c, i) => c == '_' ? " " : i > 0 && char.IsUpper(c) && !char.IsUpper(leaf[i - 1]) ? " " + char.ToLowerInvariant(c) : c.ToString()));
+        var name = words.Length == 0 ? field.Path : char.ToUpperInvariant(words[0]) + words[1..];
+        return Enumerable.Range(1, definition.Fields.Length + 1).Select(n => n == 1 ? name : $"{name} {n}").First(n => definition.Fields.All(f => !f.Name.Equals(n, StringComparison.OrdinalIgnoreCase)));
+    }
+
+    private static string TypeFor(CatalogueField left, CatalogueField right)
+    {
+        bool Both(params string[] words) => new[] { left, right }.All(f => words.Any(w => f.Type.Contains(w, StringComparison.OrdinalIgnoreCase)));
+        return Both("bool") ? "yesno" : Both("int", "number", "decimal", "double") ? "number" : Both("date-time", "DateTime", "timestamp") ? "datetime" : Both("date") ? "date"
+            : left.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && right.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && Both("string") ? "email" : "text";
+    }
+
+}
