@@ -3,10 +3,12 @@ import { useLiveChanges, useSession } from './api/queries';
 import { Frame } from './parts/Frame';
 import { Failing, Loading } from './parts/States';
 import { Conflicts } from './screens/conflicts/Conflicts';
+import { Formulas } from './screens/formulas/Formulas';
 import { Held } from './screens/held/Held';
 import { LookAlikes } from './screens/lookalikes/LookAlikes';
 import { Mirror } from './screens/mirror/Mirror';
 import { Mirrors } from './screens/mirrors/Mirrors';
+import { NewMirror } from './screens/newmirror/NewMirror';
 import { RecordScreen } from './screens/record/RecordScreen';
 import { Records } from './screens/records/Records';
 import { RunScreen } from './screens/run/RunScreen';
@@ -39,7 +41,9 @@ export function Site() {
         <Route index element={<Today />} />
         <Route path="records" element={<Records />} />
         <Route path="records/:link" element={<RecordScreen />} />
-        <Route path="mirrors" element={<Mirrors />} />
+        <Route path="mirrors" element={<Mirrors session={session.data} />} />
+        <Route path="mirrors/new" element={<NewMirror />} />
+        <Route path="formulas" element={<Formulas />} />
         <Route path="mirrors/:key/:step?" element={<Mirror session={session.data} />} />
         <Route path="systems" element={<Systems session={session.data} />} />
         <Route path="systems/new" element={<NewSystem />} />

@@ -156,7 +156,7 @@ public sealed class RestDescription
             Label = schema.Title is { Length: > 0 and <= 200 } title ? title : null,
             IsCustom = schema.Extensions?.Any(e => e.Key.Equals("x-custom", StringComparison.OrdinalIgnoreCase) && (e.Value as JsonNodeExtension)?.Node is JsonValue v && v.TryGetValue<bool>(out var yes) && yes) == true
                 || CustomNames.Say(path),
-            Allowed = [.. (schema.Enum ?? choice?.Enum ?? []).Where(e => e is not null).Select(e => e.ToString()).Take(500)],
+            Allowed = [.. (schema.Enum ?? choice?.Enum ?? []).Where(e => e is not null && !e.IsJsonNullSentinel()).Select(e => e.ToString()).Take(500)],
         };
     }
 

@@ -8,7 +8,8 @@ namespace UprightMirror.Core.Catalogues;
 /// <param name="Filled">In how many of them the field says something.</param>
 /// <param name="Distinct">How many different values it has; counted up to <see cref="Profiling.MostDistinct"/>.</param>
 /// <param name="Samples">A few of its values, each cut to a readable length.</param>
-public sealed record FieldProfile(string Path, int Seen, int Filled, int Distinct, ImmutableArray<string> Samples);
+/// <param name="Longest">The characters of its longest value; 0 when that was not looked at.</param>
+public sealed record FieldProfile(string Path, int Seen, int Filled, int Distinct, ImmutableArray<string> Samples, int Longest = 0);
 
 /// <summary>Looks at records one by one and keeps count for each field, in bounded memory.</summary>
 public sealed class Profiling
@@ -25,6 +26,8 @@ public sealed class Profiling
     private sealed class Counted
     {
         public int Filled { get; set; }
+
+        public int Longest { get; set; }
 
         public HashSet<int> Hashes { get; } = [];
 
@@ -49,6 +52,7 @@ public sealed class Profiling
 
             counted.Filled++;
             var text = value.Display;
+            counted.Longest = Math.Max(counted.Longest, text.Length);
             var isNew = counted.Hashes.Count < MostDistinct && counted.Hashes.Add(StringComparer.Ordinal.GetHashCode(text));
             if (isNew && counted.Samples.Count < MostSamples)
             {
@@ -59,5 +63,5 @@ public sealed class Profiling
 
     /// <summary>One profile for each field that any record had, by path.</summary>
     public ImmutableArray<FieldProfile> Profiles() =>
-        [.. this.fields.OrderBy(f => f.Key, StringComparer.Ordinal).Select(f => new FieldProfile(f.Key, this.seen, f.Value.Filled, f.Value.Hashes.Count, [.. f.Value.Samples]))];
+        [.. this.fields.OrderBy(f => f.Key, StringComparer.Ordinal).Select(f => new FieldProfile(f.Key, this.seen, f.Value.Filled, f.Value.Hashes.Count, [.. f.Value.Samples], f.Value.Longest))];
 }

@@ -11,13 +11,30 @@ namespace UprightMirror.Core.Mapping;
 /// <param name="Words">What is wrong and what to do, as sentences.</param>
 public sealed record Finding(bool IsWrong, int? Field, int? Side, string? Path, string Words);
 
+/// <summary>What is known of a side beside the mirror's own definition.</summary>
+/// <param name="Name">What people call its system.</param>
+/// <param name="Catalogue">What its own description says.</param>
+public sealed record SideKnown(string Name, CatalogueCollection Catalogue)
+{
+    /// <summary>Fields that the system itself fills in: its ids, and what it says about who changed a record and when.</summary>
+    public ImmutableHashSet<string> OwnStamps { get; init; } = [];
+
+    /// <summary>By field, the characters of the longest value that was seen; fields that were not looked at are left out.</summary>
+    public ImmutableDictionary<string, int> Longest { get; init; } = ImmutableDictionary<string, int>.Empty;
+}
+
 /// <summary>Everything wrong or doubtful in a mirror's fields, each with its place and a way to put it right.</summary>
 public static class MappingCheck
 {
-    /// <param name="catalogues">What each side's own description says, in the mirror's order.</param>
-    /// <param name="names">What people call each side's system.</param>
+    /// <param name="sides">What is known of each side, in the mirror's order.</param>
+    public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
+    {
+        var (catalogues, names) = (sides.Select(s => s.Catalogue).ToList(), sides.Select(s => s.Name).ToList());
+        return [.. Fields(mirror).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+    }
+
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names) =>
-        [.. Fields(mirror).Concat(Cells(mirror, catalogues, names)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, catalogues, names)).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+        Of(mirror, [.. catalogues.Zip(names, (catalogue, name) => new SideKnown(name, catalogue))]);
 
     private static IEnumerable<Finding> Fields(MirrorDefinition mirror)
     {
@@ -70,6 +87,11 @@ public static class MappingCheck
             yield return new Finding(true, null, null, null, $"Nothing says when two records are the same {mirror.RecordType}, so each would be created everywhere. Open an agreed field that tells them apart, such as a number or an e-mail address, and say so.");
         }
 
+        if (mirror.CountryField is null && mirror.Fields.FirstOrDefault(f => f.Type == FieldType.Phone && f.Cells.Any(c => c is not null)) is { } phone)
+        {
+            yield return new Finding(false, mirror.Fields.IndexOf(phone), null, null, $"{phone.Name} is read as telephone numbers, and no agreed field says in which country: a number without a country code is held. Open the field that holds the country's two letters, and say so.");
+        }
+
         if (mirror.Fields.All(f => f.Name != mirror.TitleField))
         {
             yield return new Finding(true, null, null, null, $"People know a {mirror.RecordType} by {mirror.TitleField}, which is no agreed field any more. Choose another.");
@@ -81,7 +103,7 @@ public static class MappingCheck
         }
     }
 
-    private static IEnumerable<Finding> Cells(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names)
+    private static IEnumerable<Finding> Cells(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
     {
         for (var f = 0; f < mirror.Fields.Length; f++)
         {
@@ -92,7 +114,7 @@ public static class MappingCheck
                     continue;
                 }
 
-                foreach (var (isWrong, words) in Cell(mirror, mirror.Fields[f], f, cell, s, catalogues, names[s]))
+                foreach (var (isWrong, words) in Cell(mirror, mirror.Fields[f], f, cell, s, sides))
                 {
                     yield return new Finding(isWrong, f, s, cell.Path, words);
                 }
@@ -100,9 +122,9 @@ public static class MappingCheck
         }
     }
 
-    private static IEnumerable<(bool IsWrong, string Words)> Cell(MirrorDefinition mirror, AgreedFieldDefinition field, int index, SideField cell, int side, IReadOnlyList<CatalogueCollection> all, string name)
+    private static IEnumerable<(bool IsWrong, string Words)> Cell(MirrorDefinition mirror, AgreedFieldDefinition field, int index, SideField cell, int side, IReadOnlyList<SideKnown> all)
     {
-        var catalogue = all[side];
+        var (name, catalogue) = (all[side].Name, all[side].Catalogue);
         if (cell.Takes && mirror.Fields.Take(index).Any(other => other.Cells[side] is { Takes: true } taken && taken.Path == cell.Path))
         {
             yield return (true, $"{name} would be told two things in {cell.Path}: by {field.Name} and by {mirror.Fields.First(o => o.Cells[side] is { Takes: true } t && t.Path == cell.Path).Name}. Let one of them not be taken there.");
@@ -162,7 +184,7 @@ public static class MappingCheck
             yield return (false, $"{cell.Path} of {name} is {described.Type}, and {field.Name} is {field.Type.Name()}. Check the values, or add a conversion.");
         }
 
-        if (cell.Takes && !described.Allowed.IsEmpty && cell.Conversion is AsItStands && field.Type == FieldType.Text && Givers(field, side).Any())
+        if (cell.Takes && !described.Allowed.IsEmpty && cell.Conversion is AsItStands && field.Type == FieldType.Text && Givers(field, side).Any(g => !GivesOnly(g, described.Allowed)))
         {
             yield return (false, $"{cell.Path} of {name} takes only {Some(described.Allowed)}. Add a code list, so that nothing else is sent.");
         }
@@ -176,9 +198,9 @@ public static class MappingCheck
             }
         }
 
-        if (cell.Takes && described.MaxLength is { } most && cell.Conversion is AsItStands && Longest(field, side, all) is { } longest && longest > most)
+        if (cell.Takes && described.MaxLength is { } most && cell.Conversion is AsItStands && Longest(field, side, all) is var (longest, isSeen) && longest > most)
         {
-            yield return (false, $"{cell.Path} of {name} takes {most} characters, and {field.Name} may have {longest}. A longer one would be held; the formula LEFT(value; {most}) cuts it.");
+            yield return (false, $"{cell.Path} of {name} takes {most} characters, and {field.Name} {(isSeen ? "has values of" : "may have")} {longest}. A longer one would be held; the formula LEFT(value; {most}) cuts it.");
         }
     }
 
@@ -205,29 +227,37 @@ public static class MappingCheck
         }
     }
 
-    /// <summary>The longest text that a giving side may say, by its description; null when none tells.</summary>
-    private static int? Longest(AgreedFieldDefinition field, int except, IReadOnlyList<CatalogueCollection> catalogues) =>
-        field.Cells.Select((c, s) => s != except && c is { Gives: true } ? catalogues[s].Fields.GetValueOrDefault(c.Path)?.MaxLength : null).Max();
+    /// <summary>The longest text that a giving side says, as far as values were seen; otherwise that it may say by its description.</summary>
+    private static (int Longest, bool IsSeen)? Longest(AgreedFieldDefinition field, int except, IReadOnlyList<SideKnown> sides) =>
+        field.Cells.Select((c, s) => s == except || c is not { Gives: true, Conversion: AsItStands } ? null
+            : sides[s].Longest.TryGetValue(c.Path, out var seen) ? (seen, true)
+            : sides[s].Catalogue.Fields.GetValueOrDefault(c.Path)?.MaxLength is { } most ? (most, false)
+            : ((int, bool)?)null).Where(l => l is not null).DefaultIfEmpty().MaxBy(l => l?.Item1 ?? 0);
+
+    /// <summary>Whether a side can only ever give some of these values.</summary>
+    private static bool GivesOnly(SideField giver, ImmutableArray<string> allowed) =>
+        giver.Conversion is CodeList { Table: var table } && table.Codes.All(c => allowed.Contains(c.Agreed, StringComparer.Ordinal))
+        && table.UnknownToAgreed is { Kind: UnknownCodes.Hold } or { Kind: UnknownCodes.Value } && (table.UnknownToAgreed.Stand is not { } stand || allowed.Contains(stand, StringComparer.Ordinal));
 
     private static IEnumerable<SideField> Givers(AgreedFieldDefinition field, int except) => field.Cells.Where((c, s) => s != except && c is { Gives: true }).Select(c => c!);
 
     private static string Some(ImmutableArray<string> values) => values.Length <= 6 ? string.Join(", ", values) : $"{string.Join(", ", values.Take(5))} and {values.Length - 5} more";
 
     /// <summary>What a side requires for a record that is created there, and nobody supplies.</summary>
-    private static IEnumerable<Finding> Required(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names)
+    private static IEnumerable<Finding> Required(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
     {
         for (var s = 0; s < mirror.Sides.Length; s++)
         {
-            if (!mirror.Sides[s].MayCreate)
+            if (!mirror.Sides[s].MayCreate || mirror.Fields.IsEmpty)
             {
                 continue;
             }
 
             var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true }).Select(c => c!.Path).Concat(mirror.Sides[s].Constants.Select(c => c.Path)).ToHashSet();
-            foreach (var missing in catalogues[s].Fields.Values.Where(f => f is { Required: true, ReadOnly: false } && !supplied.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
+            foreach (var missing in sides[s].Catalogue.Fields.Values.Where(f => f is { Required: true, ReadOnly: false } && !supplied.Contains(f.Path) && !sides[s].OwnStamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
             {
                 // Some systems call required what they fill in by themselves: it is for a person to judge.
-                yield return new Finding(false, null, s, missing.Path, $"{names[s]} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it or give it a constant, unless {names[s]} fills it in by itself.");
+                yield return new Finding(false, null, s, missing.Path, $"{sides[s].Name} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it or give it a constant, unless {sides[s].Name} fills it in by itself.");
             }
         }
     }

@@ -1,5 +1,6 @@
 using System.Globalization;
 using UprightMirror.DemoWorld.Faults;
+using UprightMirror.DemoWorld.Making;
 using UprightMirror.DemoWorld.Shelves;
 
 namespace UprightMirror.DemoWorld.Ballast;
@@ -11,6 +12,10 @@ public sealed class RefusedException(string message) : Exception(message);
 public sealed class BallastRecords(ShelfStore store, FaultSwitches faults)
 {
     public static readonly IReadOnlyDictionary<string, string> CountryCodes = new Dictionary<string, string> { ["GB"] = "GBR", ["IE"] = "IRL", ["NL"] = "NLD", ["NO"] = "NOR", ["DE"] = "DEU", ["NZ"] = "NZL" };
+
+    public static readonly IReadOnlyDictionary<string, string> LanguageCodes = new Dictionary<string, string> { ["en"] = "ENG", ["nl"] = "NLD", ["no"] = "NOR", ["de"] = "DEU" };
+
+    public static readonly IReadOnlyDictionary<string, string> SalespersonCodes = TheWorld.SalesPeople.ToDictionary(p => p, p => string.Concat(p.Split(' ').Select(w => w[0])));
 
     private static readonly string[] Terms = ["N0", "N14", "N30", "N60"];
     private static readonly string[] OrderStates = ["OPEN", "RELEASED", "SHIPPED", "CLOSED"];
@@ -74,6 +79,11 @@ public sealed class BallastRecords(ShelfStore store, FaultSwitches faults)
                 Need(!string.IsNullOrWhiteSpace(c.CustomerName), "CustomerName must be specified.");
                 Need(CountryCodes.Values.Contains(c.CountryCode), $"The field CountryCode contains a value ({c.CountryCode}) that cannot be found in the related table (Country).");
                 Need(c.PaymentTermsCode is null or "" || Terms.Contains(c.PaymentTermsCode), $"The field PaymentTermsCode contains a value ({c.PaymentTermsCode}) that cannot be found in the related table (Payment Terms).");
+                Need(c.LanguageCode is null or "" || LanguageCodes.Values.Contains(c.LanguageCode), $"The field LanguageCode contains a value ({c.LanguageCode}) that cannot be found in the related table (Language).");
+                Need(c.SalespersonCode is null or "" || SalespersonCodes.Values.Contains(c.SalespersonCode), $"The field SalespersonCode contains a value ({c.SalespersonCode}) that cannot be found in the related table (Salesperson).");
+                Need(c.CurrencyCode is "EUR" or "GBP" or "NOK" or "NZD", $"The field CurrencyCode contains a value ({c.CurrencyCode}) that cannot be found in the related table (Currency).");
+                c.DiscountPercent = c.DiscountPercent is { } discount ? decimal.Round(discount, 2) : null;
+                (c.LanguageCode, c.SalespersonCode, c.DeliveryInstructions) = (Empty(c.LanguageCode), Empty(c.SalespersonCode), Empty(c.DeliveryInstructions));
                 c.CustomerName = c.NameInCapitals ? c.CustomerName.ToUpperInvariant() : c.CustomerName;
                 c.CreditLimit = c.CreditLimit is { } limit ? decimal.Round(limit, 2) : null;
                 (c.TelephoneNo, c.EMail, c.Street, c.City, c.PostCode, c.PaymentTermsCode, c.TaxRegistrationNo) = (Empty(c.TelephoneNo), Empty(c.EMail), Empty(c.Street), Empty(c.City), Empty(c.PostCode), Empty(c.PaymentTermsCode), Empty(c.TaxRegistrationNo));

@@ -74,6 +74,23 @@ public sealed class Customer : Document
 
     [MaxLength(10)]
     public string? CustomerGroupCode { get; set; }
+
+    [Required]
+    [MaxLength(3)]
+    public string CurrencyCode { get; set; } = "EUR";
+
+    [MaxLength(3)]
+    public string? LanguageCode { get; set; }
+
+    [MaxLength(10)]
+    public string? SalespersonCode { get; set; }
+
+    public DateOnly? CustomerSince { get; set; }
+
+    public decimal? DiscountPercent { get; set; }
+
+    [MaxLength(200)]
+    public string? DeliveryInstructions { get; set; }
 }
 
 public sealed class Item : Document

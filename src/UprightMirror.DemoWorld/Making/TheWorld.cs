@@ -12,9 +12,9 @@ namespace UprightMirror.DemoWorld.Making;
 /// <summary>Fills every system with the company's last three years, each with its own users' way of writing things down. All from one seed.</summary>
 public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRecords ballast, PennantRecords pennant, TimeProvider clock)
 {
-    private const int Seed = 20260301;
+    internal const int Seed = 20260301;
 
-    private static readonly string[] SalesPeople = ["Aoife Brannock", "Tomasz Wier", "Hanne Lunde"];
+    public static readonly string[] SalesPeople = ["Aoife Brannock", "Tomasz Wier", "Hanne Lunde"];
     private static readonly string[] OfficePeople = ["Accounts desk", "Ingrid Sæther", "Piet Dekker"];
     private static readonly (string Family, string[] Models, decimal Price)[] Ranges =
     [
@@ -84,7 +84,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             {
                 var id = PennantId(mailCompanies.Count + 1);
                 this.True("company", i, "pennant", "companies", long.Parse(id, CultureInfo.InvariantCulture).ToString(CultureInfo.InvariantCulture));
-                mailCompanies.Add((id, new JsonObject { ["web_domain"] = companies[i].Domain, ["name"] = Dirt.Name(random, companies[i].Name), ["telephone"] = companies[i].Phone, ["town"] = companies[i].Town, ["country_code"] = companies[i].Country, ["segment"] = companies[i].Segment.ToLowerInvariant() }, Lately(), "import"));
+                mailCompanies.Add((id, new JsonObject { ["web_domain"] = companies[i].Domain, ["name"] = Dirt.Name(random, companies[i].Name), ["telephone"] = companies[i].Phone, ["town"] = companies[i].Town, ["country_code"] = companies[i].Country, ["segment"] = companies[i].Segment.ToLowerInvariant(), ["language"] = More.Of(companies[i], i).LanguageName, ["customer_since"] = More.Of(companies[i], i).Since?.ToString("dd/MM/yyyy", CultureInfo.InvariantCulture), ["member_count"] = More.Of(companies[i], i).Members, ["account_owner"] = i % 3 == 0 ? More.Of(companies[i], i).Owner : null }, Lately(), "import"));
             }
         }
 
@@ -113,6 +113,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
         }
 
         ids.Add(id);
+        var more = More.Of(company, thing);
         this.True("company", thing, "slipway", "organisations", id);
         all.Add((id, new JsonObject
         {
@@ -128,8 +129,14 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             ["tags"] = new JsonArray([.. random.ListItems(["newsletter", "trade fair", "key account", "seasonal", "demo boats"], random.Number(0, 2)).Select(t => (JsonNode?)JsonValue.Create(t))]),
             ["paymentTerms"] = random.Bool(0.98f) ? company.TermsDays == 0 ? "In advance" : $"{company.TermsDays} days net" : null,
             ["vatNumber"] = company.Vat.Length > 0 && random.Bool(0.95f) ? company.Vat : null,
-            ["owner"] = random.ArrayElement(SalesPeople),
+            ["owner"] = random.ArrayElement(SalesPeople) is var drawn && thing % 25 == 3 ? drawn : more.Owner,
             ["parentId"] = parent,
+            ["language"] = more.Language,
+            ["customerSince"] = more.Since?.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+            ["discountPercent"] = more.Discount,
+            ["deliveryNotes"] = more.Delivery,
+            ["creditLimit"] = thing % 2 == 0 ? company.CreditLimit : null,
+            ["custom.members"] = more.Members,
             ["custom.fleetSize"] = random.Bool(0.4f) ? random.Number(2, 60) : null,
             ["custom.launchSite"] = random.Bool(0.3f) ? $"{company.Town} slip" : null,
             ["createdAt"] = at.AddDays(-30).UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture),
@@ -142,6 +149,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
         var id = $"C-{(20001 + all.Count).ToString(CultureInfo.InvariantCulture)}";
         this.inBallast[thing] = [id];
         this.True("company", thing, "ballast", "Customers", id);
+        var more = More.Of(company, thing);
         var moved = random.Bool(0.03f);
         var capitals = random.Bool(0.03f);
         var name = random.Bool(0.05f) ? Dirt.WithoutEnding(company.Name) : company.Name;
@@ -159,6 +167,11 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             TaxRegistrationNo = random.Bool(0.95f) ? company.Vat : null,
             CreditLimit = company.CreditLimit,
             CustomerGroupCode = company.Segment[..2].ToUpperInvariant(),
+            LanguageCode = BallastRecords.LanguageCodes[more.Language],
+            SalespersonCode = BallastRecords.SalespersonCodes[more.Owner],
+            CustomerSince = more.Since,
+            DiscountPercent = more.Discount,
+            DeliveryInstructions = more.Delivery,
         }, at, random.ArrayElement(OfficePeople)));
     }
 

@@ -20,7 +20,7 @@ public static class PennantDescription
         ["people"] = [.. People()],
         ["companies"] =
         [
-            new("web_domain", "string", Length: 120), new("name", "string", Length: 120), new("telephone", "string", Length: 40), new("town", "string", Length: 60), new("country_code", "string", Length: 2), new("segment", "string", Length: 30),
+            new("web_domain", "string", Length: 120), new("name", "string", Length: 120), new("telephone", "string", Length: 40), new("town", "string", Length: 60), new("country_code", "string", Length: 2), new("segment", "string", Length: 30), new("language", "string", Length: 20), new("customer_since", "string", Length: 10), new("member_count", "integer"),
             new("last_order_on", "date", Custom: true), new("open_amount", "number", Custom: true), new("lifetime_total", "number", Custom: true), new("account_owner", "string", Custom: true, Length: 60),
         ],
         ["products"] = [new("sku", "string", Length: 20), new("title", "string", Length: 120), new("price", "number"), new("currency", "string", Length: 3), new("teaser", "string", Length: 400), new("show_in_campaigns", "boolean")],

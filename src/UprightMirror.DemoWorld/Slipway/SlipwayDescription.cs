@@ -20,6 +20,8 @@ public static class SlipwayDescription
             new("address.street", "string", 100), new("address.town", "string", 60), new("address.postcode", "string", 12), new("address.country", "string", 60),
             new("segment", "string", Allowed: ["Club", "School", "Hire centre", "Shop"]), new("tags", "list"), new("paymentTerms", "string", 30), new("vatNumber", "string", 20),
             new("owner", "string", 60, Title: "Account owner"), new("parentId", "string", 12, Title: "Branch of"), new("accountNumber", "string", 20, Title: "Number in the office system"),
+            new("language", "string", 5, Title: "Language"), new("customerSince", "date", Title: "Customer since"), new("discountPercent", "number", Title: "Discount %"), new("deliveryNotes", "string", 400, Title: "Delivery notes"), new("creditLimit", "number", Title: "Credit limit"),
+            new("custom.members", "integer", Title: "Members", Custom: true),
             new("custom.launchSite", "string", 80, Title: "Launch site", Custom: true), new("custom.fleetSize", "integer", Title: "Boats in the fleet", Custom: true), new("custom.safetyAudit", "date", Title: "Last safety audit", Custom: true),
             new("externalReference", "string", 64),
         ]),

@@ -81,7 +81,7 @@ public class ParserTests
 
                 return problem.Position >= 0 && problem.Position + problem.Length <= Math.Max(text.Length, problem.Position) && problem.Words.Length > 10;
             }, iter: 200_000);
-        formulas.ShouldBeGreaterThan(1000);
+        formulas.ShouldBeGreaterThan(500);
     }
 
     /// <summary>Calls with the right number of arguments, nested: no function throws for what it is given.</summary>

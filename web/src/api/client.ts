@@ -36,10 +36,21 @@ export type Survey = Schemas['SurveyState'];
 export type CellForm = Schemas['CellForm'];
 // That an item of a list may be null is lost in the API's document.
 export type FieldForm = Omit<Schemas['FieldForm'], 'cells'> & { cells: (CellForm | null)[] };
-export type DraftPage = Omit<Schemas['DraftPage'], 'fields' | 'samples'> & {
+export type DraftPage = Omit<Schemas['DraftPage'], 'fields' | 'samples' | 'agreed'> & {
   fields: FieldForm[];
   samples: (string | null)[][];
+  agreed: (string | null)[];
 };
+export type DraftSettings = Schemas['DraftSettings'];
+export type Finding = Schemas['FindingShown'];
+export type UnknownForm = Schemas['UnknownForm'];
+export type CodeListShown = Schemas['CodeListShown'];
+export type CodeListAsked = Schemas['CodeListAsked'];
+export type CodesSeen = Schemas['CodesSeen'];
+export type RecordTried = Schemas['RecordTried'];
+export type FormulaFunction = Schemas['FunctionShown'];
+export type RefusedSuggestion = Schemas['RefusedSuggestion'];
+export type NewMirrorAsked = Schemas['NewMirror'];
 export type DraftAsked = Omit<Schemas['DraftAsked'], 'fields'> & { fields: FieldForm[] };
 export type DraftSent = Schemas['DraftAsked'];
 export type ConversionForm = Schemas['ConversionForm'];

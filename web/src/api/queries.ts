@@ -6,11 +6,14 @@ import {
   type ConnectionAsked,
   data,
   type Decision,
+  type CodeListAsked,
   type DraftAsked,
   type DraftPage,
   type DraftSent,
   type EventsAsked,
   type LearnExample,
+  type NewMirrorAsked,
+  type RefusedSuggestion,
   Refusal,
   rememberToken,
 } from './client';
@@ -199,13 +202,84 @@ export function useCloseEvents(key: string) {
 
 const draftKey = (key: string) => ['draft', key];
 
-export const useDraft = (key: string, sample: number) =>
+/** The draft, looked at with a real record: the nth of those that a text finds. */
+export const useDraft = (key: string, sample: number, find: string) =>
   useQuery({
-    queryKey: [...draftKey(key), sample],
+    queryKey: [...draftKey(key), sample, find],
     queryFn: async (): Promise<DraftPage> =>
-      data(client.GET('/api/mirrors/{key}/draft', { params: { path: { key }, query: { sample } } })),
+      data(
+        client.GET('/api/mirrors/{key}/draft', {
+          params: { path: { key }, query: { sample, find: find || undefined } },
+        }),
+      ),
     placeholderData: keepPreviousData,
+    refetchInterval: (query) => (query.state.data?.isReading ? 1000 : false),
   });
+
+export function useBeginMirror() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: NewMirrorAsked) => data(client.POST('/api/mirrors', { body })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useRemoveMirror() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (key: string) => client.DELETE('/api/mirrors/{key}', { params: { path: { key } } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** What a record would lead to, by the draft. */
+export const useTriedRecord = (key: string, sample: number, find: string, step: number) =>
+  useQuery({
+    queryKey: ['tried record', key, sample, find, step],
+    queryFn: () =>
+      data(
+        client.POST('/api/mirrors/{key}/draft/record', {
+          params: { path: { key } },
+          body: { sample, find: find || null },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const useFunctions = () =>
+  useQuery({ queryKey: ['functions'], queryFn: () => data(client.GET('/api/functions')), staleTime: Infinity });
+
+export const useCodeLists = () =>
+  useQuery({ queryKey: ['code lists'], queryFn: () => data(client.GET('/api/code-lists')) });
+
+export function useSaveCodeList() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ name, ...body }: { name: string } & CodeListAsked) =>
+      client.PUT('/api/code-lists/{name}', { params: { path: { name } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** The codes that were seen in a side's field, each with what it may mean. */
+export function useSeenCodes(key: string) {
+  return useMutation({
+    mutationFn: (body: { side: number; path: string; field: string }) =>
+      data(client.POST('/api/mirrors/{key}/draft/codes', { params: { path: { key } }, body })),
+  });
+}
+
+export function useRefuseSuggestion(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ again, ...body }: RefusedSuggestion & { again?: boolean }) =>
+      again
+        ? client.POST('/api/mirrors/{key}/draft/suggestions/again', { params: { path: { key } }, body })
+        : client.POST('/api/mirrors/{key}/draft/suggestions/refused', { params: { path: { key } }, body }),
+    onSettled: () => cache.invalidateQueries({ predicate: (q) => q.queryKey[0] === 'suggestions' }),
+  });
+}
 
 export const useSuggestions = (key: string, step: number) =>
   useQuery({
@@ -223,7 +297,9 @@ export function useSaveDraft(key: string) {
     mutationFn: (body: DraftAsked) =>
       client.PUT('/api/mirrors/{key}/draft', { params: { path: { key } }, body: body as DraftSent }),
     onSettled: () =>
-      cache.invalidateQueries({ predicate: (q) => ['draft', 'suggestions'].includes(String(q.queryKey[0])) }),
+      cache.invalidateQueries({
+        predicate: (q) => ['draft', 'suggestions', 'tried record'].includes(String(q.queryKey[0])),
+      }),
   });
 }
 

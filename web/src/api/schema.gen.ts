@@ -1504,6 +1504,8 @@ export interface components {
             confidence: number;
             isSure: boolean;
             why: string[];
+            leftConversion: null | components["schemas"]["ConversionForm"];
+            rightConversion: null | components["schemas"]["ConversionForm"];
         };
         SuggestionsShown: {
             suggestions: components["schemas"]["SuggestionShown"][];

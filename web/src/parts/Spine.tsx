@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { Fragment, useRef, type ReactNode } from 'react';
+import { Fragment, useRef, type DragEvent, type ReactNode } from 'react';
 import type { Side } from '../api/client';
 import { SystemTile } from './SystemTile';
 
@@ -15,6 +15,12 @@ export type SpineCell = {
   differs?: boolean;
   /** Set beside the value, such as the key that takes it. */
   beside?: ReactNode;
+  /** Makes the mark of which way values go something to press: what it does then. */
+  onFlow?: () => void;
+  /** True for a cell that holds nothing yet: it has no mark. */
+  isOpen?: boolean;
+  /** Takes what is dropped on it. */
+  onDrop?: (dragged: string) => void;
 };
 
 export type SpineRow = {
@@ -30,6 +36,9 @@ export type SpineRow = {
   /** One for each side in the mirror's order; null where the side does not keep the field. */
   cells: (SpineCell | null)[];
   onOpen?: () => void;
+  /** Can be dragged onto another row, by this name. */
+  drag?: string;
+  onDrop?: (dragged: string) => void;
 };
 
 export type SideHead = { side: Side; below?: ReactNode };
@@ -47,8 +56,10 @@ export function Spine(props: {
   rows: SpineRow[];
   labelled?: boolean;
   caption: string;
+  /** How much room the page needs above and below a long table, in pixels. */
+  around?: number;
 }) {
-  const { sides, rows, labelled = false } = props;
+  const { sides, rows, labelled = false, around = 230 } = props;
   const left = Math.max(1, Math.floor(sides.length / 2));
   const columns = `${labelled ? 'minmax(96px, 122px) ' : ''}repeat(${left}, minmax(150px, 1fr)) minmax(170px, 0.95fr) repeat(${sides.length - left}, minmax(150px, 1fr))`;
   const scroller = useRef<HTMLDivElement>(null);
@@ -69,7 +80,8 @@ export function Spine(props: {
       role="table"
       aria-label={props.caption}
       aria-rowcount={rows.length + 1}
-      className={isLong ? 'max-h-[calc(100vh-230px)] overflow-auto' : 'overflow-x-auto'}
+      className={isLong ? 'overflow-auto' : 'overflow-x-auto'}
+      style={isLong ? { maxHeight: `calc(100vh - ${around}px)` } : undefined}
     >
       <div role="row" className="sticky top-0 z-10 grid bg-ground" style={{ gridTemplateColumns: columns }}>
         {labelled && (
@@ -137,9 +149,10 @@ function Row(props: {
     <div
       role="row"
       aria-rowindex={props.index + 2}
-      className={`grid border-b border-rule ${row.onOpen ? 'cursor-pointer hover:brightness-[0.98]' : ''}`}
+      className={`grid border-b border-rule data-over:border-t-2 data-over:border-t-action ${row.onOpen ? 'cursor-pointer hover:brightness-[0.98]' : ''}`}
       style={{ gridTemplateColumns: props.columns }}
       onClick={row.onOpen}
+      {...dropping(row.onDrop)}
     >
       {props.labelled && (
         <div
@@ -155,6 +168,11 @@ function Row(props: {
       ))}
       <div
         role="cell"
+        draggable={row.drag !== undefined}
+        onDragStart={(e) => {
+          e.dataTransfer.setData('text/plain', row.drag ?? '');
+          e.dataTransfer.effectAllowed = 'move';
+        }}
         className={`relative min-w-0 py-[7px] pr-2.5 ${grouped && !props.labelled ? 'pl-5' : 'pl-2.5'} ${row.tone === 'conflict' ? 'bg-conflict-tint' : row.tone === 'chosen' ? 'bg-spine shadow-[inset_3px_0_0_var(--spine-ink)]' : 'bg-spine'}`}
       >
         {!props.labelled && <GroupLine part={grouped} name={row.group} />}
@@ -182,9 +200,15 @@ function SideCell({
   tint: string;
   side: Side;
 }) {
-  const flow = cell && <Flow gives={cell.gives} takes={cell.takes} at={at} side={side.name} />;
+  const flow = cell && !cell.isOpen && (
+    <Flow gives={cell.gives} takes={cell.takes} at={at} side={side.name} press={cell.onFlow} />
+  );
   return (
-    <div role="cell" className={`flex min-w-0 gap-1 ${tint} py-[7px] ${at === 'left' ? 'pr-1 pl-2.5' : 'pr-2.5 pl-1'}`}>
+    <div
+      role="cell"
+      {...dropping(cell?.onDrop)}
+      className={`flex min-w-0 gap-1 data-over:outline-2 data-over:-outline-offset-2 data-over:outline-action ${tint} py-[7px] ${at === 'left' ? 'pr-1 pl-2.5' : 'pr-2.5 pl-1'}`}
+    >
       {at === 'right' && <span className="flex h-5 w-7 shrink-0 items-center justify-center">{flow}</span>}
       <div className="min-w-0 flex-1">
         {cell ? (
@@ -224,7 +248,19 @@ function breakable(content: ReactNode): ReactNode {
 }
 
 /** Whether a side gives a field (points at the spine), takes it (points away from it), both or neither. */
-function Flow({ gives, takes, at, side }: { gives: boolean; takes: boolean; at: 'left' | 'right'; side: string }) {
+function Flow({
+  gives,
+  takes,
+  at,
+  side,
+  press,
+}: {
+  gives: boolean;
+  takes: boolean;
+  at: 'left' | 'right';
+  side: string;
+  press?: () => void;
+}) {
   const words =
     gives && takes
       ? `${side} gives and takes`
@@ -235,9 +271,13 @@ function Flow({ gives, takes, at, side }: { gives: boolean; takes: boolean; at: 
           : `${side} neither gives nor takes`;
   const towards = at === 'left' ? 'M0 0v8l7-4z' : 'M7 0v8L0 4z';
   const away = at === 'left' ? 'M7 0v8L0 4z' : 'M0 0v8l7-4z';
-  return (
-    <svg viewBox="0 0 16 8" className="block h-2 w-4 text-spine-ink" role="img" aria-label={words}>
-      <title>{words}</title>
+  const drawn = (
+    <svg
+      viewBox="0 0 16 8"
+      className="block h-2 w-4 text-spine-ink"
+      {...(press ? { 'aria-hidden': true } : { role: 'img', 'aria-label': words })}
+    >
+      {!press && <title>{words}</title>}
       {gives && takes ? (
         <>
           <path d="M0 0v8l7-4z" fill="currentColor" />
@@ -250,6 +290,42 @@ function Flow({ gives, takes, at, side }: { gives: boolean; takes: boolean; at: 
       )}
     </svg>
   );
+  return press ? (
+    <button
+      type="button"
+      tabIndex={-1}
+      title={`${words}: press to change (keys g and t)`}
+      aria-label={`${words}; change`}
+      onClick={(e) => {
+        e.stopPropagation();
+        press();
+      }}
+      className="flex size-6 items-center justify-center rounded hover:bg-spine"
+    >
+      {drawn}
+    </button>
+  ) : (
+    drawn
+  );
+}
+
+/** What a part of the table needs to take what is dropped on it. */
+function dropping(onDrop?: (dragged: string) => void) {
+  if (!onDrop) return {};
+  return {
+    onDragOver: (e: DragEvent<HTMLDivElement>) => {
+      e.preventDefault();
+      e.stopPropagation();
+      e.currentTarget.dataset.over = 'true';
+    },
+    onDragLeave: (e: DragEvent<HTMLDivElement>) => delete e.currentTarget.dataset.over,
+    onDrop: (e: DragEvent<HTMLDivElement>) => {
+      e.preventDefault();
+      e.stopPropagation();
+      delete e.currentTarget.dataset.over;
+      onDrop(e.dataTransfer.getData('text/plain'));
+    },
+  };
 }
 
 function edge(rows: SpineRow[], i: number): 'first' | 'middle' | 'last' | null {

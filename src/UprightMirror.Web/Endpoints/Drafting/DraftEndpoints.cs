@@ -69,6 +69,26 @@ internal static class DraftEndpoints
         return collections;
     }
 
+    /// <summary>What is known of each side, in the mirror's order.</summary>
+    public static async Task<IReadOnlyList<SideKnown>> SidesOf(MirrorDefinition definition, Catalogues catalogues, KeptConnections connections, CancellationToken cancellation)
+    {
+        var kept = await connections.All(cancellation);
+        var known = new List<SideKnown>();
+        foreach (var (side, collection) in definition.Sides.Zip(await CollectionsOf(definition, catalogues, cancellation)))
+        {
+            var connection = kept.FirstOrDefault(c => c.System == side.System);
+            var own = connection is null ? null : SystemsEndpoints.SettingsOf(connection).For(side.Collection);
+            var profiles = (await catalogues.Profiles(side.System, cancellation)).FirstOrDefault(p => p.Collection == side.Collection)?.Fields ?? [];
+            known.Add(new SideKnown(connection?.Name ?? side.System, collection)
+            {
+                OwnStamps = own is null ? [] : [.. new[] { own.Id, own.ChangedAt, own.ChangedBy, own.VersionTag, own.Reference }.OfType<string>()],
+                Longest = profiles.Where(p => p.Longest > 0).ToImmutableDictionary(p => p.Path, p => p.Longest),
+            });
+        }
+
+        return known;
+    }
+
     public static ProblemHttpResult Problem(string title) => TypedResults.Problem(statusCode: 400, title: title);
 
     private static async Task<Results<Created<MirrorBegun>, ProblemHttpResult>> Begin(NewMirror asked, Mirrors mirrors, KeptConnections connections, Catalogues catalogues, CancellationToken cancellation)
@@ -136,7 +156,6 @@ internal static class DraftEndpoints
         var definition = draft.Definition;
         var names = shown.Names(definition);
         var (record, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, sample ?? 1), string.IsNullOrWhiteSpace(find) ? null : find.Trim(), cancellation);
-        var collections = await CollectionsOf(definition, catalogues, cancellation);
         var translations = record?.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), clock.GetUtcNow()).ToAgreed(r.Value.Fields).Values) ?? [];
         return TypedResults.Ok(new DraftPage(
             draft.Step, draft.Last, draft.What, draft.Undone, draft.Who, draft.At, draft.BasedOn, shown.Sides(definition), DraftForms.Settings(definition),
@@ -146,7 +165,7 @@ internal static class DraftEndpoints
             record is null ? null : new DraftSample(record.Link, record.Title, record.Position, record.Of, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]),
             isReading, fault,
             Words(definition, names),
-            [.. MappingCheck.Of(definition, collections, names).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words))]));
+            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation)).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words))]));
 
         IEnumerable<int> Givers(AgreedFieldDefinition field) => field.Cells.Select((c, s) => (Cell: c, Side: s)).Where(c => c.Cell?.Gives == true).OrderBy(c => field.Rank.IndexOf(definition.Sides[c.Side].System) is >= 0 and var rank ? rank : int.MaxValue).Select(c => c.Side);
     }
@@ -229,8 +248,7 @@ internal static class DraftEndpoints
             return Problem("Nothing was changed since the version that is live.");
         }
 
-        var names = (await Shown.With(connections, cancellation)).Names(draft.Definition);
-        var wrong = MappingCheck.Of(draft.Definition, await CollectionsOf(draft.Definition, catalogues, cancellation), names).Where(f => f.IsWrong).ToList();
+        var wrong = MappingCheck.Of(draft.Definition, await SidesOf(draft.Definition, catalogues, connections, cancellation)).Where(f => f.IsWrong).ToList();
         if (wrong.Count > 0)
         {
             return Problem($"The mirror can't work so: {wrong[0].Words}{(wrong.Count > 1 ? $" And {wrong.Count - 1} more, listed under Check." : "")}");

@@ -1,22 +1,27 @@
 using System.Security.Claims;
+using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Http.HttpResults;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Mapping.Suggesting;
 using UprightMirror.Core.Values;
+using UprightMirror.Engine;
 using UprightMirror.Storage;
 using UprightMirror.Web.SigningIn;
 
 namespace UprightMirror.Web.Endpoints.Drafting;
 
 /// <param name="Field">The agreed field that it would stand beside; null for a new one.</param>
-public sealed record SuggestionShown(int LeftSide, string LeftPath, int RightSide, string RightPath, string? Field, string Name, string Type, double Confidence, bool IsSure, IReadOnlyList<string> Why);
+/// <param name="LeftConversion">How the left side writes such values, by those that were seen; null for as it stands.</param>
+public sealed record SuggestionShown(int LeftSide, string LeftPath, int RightSide, string RightPath, string? Field, string Name, string Type, double Confidence, bool IsSure, IReadOnlyList<string> Why, ConversionForm? LeftConversion, ConversionForm? RightConversion);
 
 /// <param name="Refused">How many were said no to, and are not shown.</param>
 public sealed record SuggestionsShown(IReadOnlyList<SuggestionShown> Suggestions, IReadOnlyList<RefusedSuggestion> Refused);
 
-internal static class SuggestionEndpoints
+internal static partial class SuggestionEndpoints
 {
+    private const int MostValues = 200;
+
     public static void MapSuggestions(this RouteGroupBuilder api)
     {
         api.MapGet("/mirrors/{key}/draft/suggestions", Suggest).WithName("getSuggestions");
@@ -51,7 +56,7 @@ internal static class SuggestionEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<Ok<SuggestionsShown>, NotFound>> Suggest(string key, Mirrors mirrors, Drafts drafts, Catalogues catalogues, KeptConnections connections, CancellationToken cancellation)
+    private static async Task<Results<Ok<SuggestionsShown>, NotFound>> Suggest(string key, Mirrors mirrors, Drafts drafts, Catalogues catalogues, KeptConnections connections, SampleRecords samples, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
@@ -64,10 +69,12 @@ internal static class SuggestionEndpoints
         for (var s = 0; s < sketches.Length; s++)
         {
             var profile = (await catalogues.Profiles(definition.Sides[s].System, cancellation)).FirstOrDefault(p => p.Collection == definition.Sides[s].Collection)?.Fields.ToDictionary(p => p.Path) ?? [];
+            var read = samples.AtHand(definition.Sides[s].System, definition.Sides[s].Collection)?.Records ?? [];
+
             // What a system says about its records is no content of them: when they were changed, by whom, in which version.
             var own = (await connections.All(cancellation)).Where(c => c.System == definition.Sides[s].System).Select(c => SystemsEndpoints.SettingsOf(c).For(definition.Sides[s].Collection)).FirstOrDefault();
             string?[] stamps = own is null ? [] : [own.ChangedAt, own.ChangedBy, own.VersionTag, own.Reference];
-            sketches[s] = [.. collections[s].Fields.Values.Where(f => !stamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal).Select(f => (f.Path, new FieldSketch(f.Path, f.Label, null, f.Type, f.MaxLength, f.Allowed, profile.GetValueOrDefault(f.Path)?.Samples ?? []), f))];
+            sketches[s] = [.. collections[s].Fields.Values.Where(f => !stamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal).Select(f => (f.Path, new FieldSketch(f.Path, f.Label, null, f.Type, f.MaxLength, f.Allowed, read.Length > 0 ? [.. read.Select(r => r.Fields[f.Path].Display).Where(v => v.Length is > 0 and < 200).Distinct().Take(MostValues)] : profile.GetValueOrDefault(f.Path)?.Samples ?? []), f))];
         }
 
         var refused = (await drafts.Refused(mirror.Id, cancellation)).ToHashSet();
@@ -87,7 +94,10 @@ internal static class SuggestionEndpoints
                         continue;
                     }
 
-                    found.Add(new SuggestionShown(a, left, b, right, (inLeft ?? inRight)?.Name, NameFor(described, definition), TypeFor(described, other), pair.Confidence, pair.Confidence >= Suggester.Sure, pair.Why));
+                    var type = TypeFor(described, other);
+                    found.Add(new SuggestionShown(
+                        a, left, b, right, (inLeft ?? inRight)?.Name, NameFor(described, definition), type, pair.Confidence, pair.Confidence >= Suggester.Sure, pair.Why,
+                        ConversionFor(inLeft ?? inRight, type, sketches[a][pair.Left].Sketch), ConversionFor(inLeft ?? inRight, type, sketches[b][pair.Right].Sketch)));
                 }
             }
         }
@@ -103,11 +113,20 @@ internal static class SuggestionEndpoints
         return Enumerable.Range(1, definition.Fields.Length + 1).Select(n => n == 1 ? name : $"{name} {n}").First(n => definition.Fields.All(f => !f.Name.Equals(n, StringComparison.OrdinalIgnoreCase)));
     }
 
+    /// <summary>How a side writes telephone numbers: with digits alone where all that were seen are so.</summary>
+    private static ConversionForm? ConversionFor(AgreedFieldDefinition? into, string type, FieldSketch sketch) =>
+        (into?.Type.Name() ?? type) != "phone" ? null
+        : new ConversionForm("phone", sketch.Samples.Any() && sketch.Samples.All(v => v.All(char.IsAsciiDigit)) ? PhoneForm.NationalDigits : PhoneForm.International);
+
     private static string TypeFor(CatalogueField left, CatalogueField right)
     {
         bool Both(params string[] words) => new[] { left, right }.All(f => words.Any(w => f.Type.Contains(w, StringComparison.OrdinalIgnoreCase)));
         return Both("bool") ? "yesno" : Both("int", "number", "decimal", "double") ? "number" : Both("date-time", "DateTime", "timestamp") ? "datetime" : Both("date") ? "date"
+            : Telephones().IsMatch(left.Path) && Telephones().IsMatch(right.Path) && Both("string") ? "phone"
             : left.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && right.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && Both("string") ? "email" : "text";
     }
 
+
+    [GeneratedRegex("phone|mobile|(^|[._])tel|Tel[A-Z]|fax", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex Telephones();
 }

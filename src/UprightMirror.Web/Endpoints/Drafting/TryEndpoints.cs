@@ -123,7 +123,7 @@ internal static class TryEndpoints
             results.FirstOrDefault(r => r.Outputs.Take(2).Distinct().Count() > 1).Value));
     }
 
-    private static async Task<Results<Ok<RecordTried>, NotFound, ProblemHttpResult>> TryRecord(string key, RecordAsked asked, Mirrors mirrors, Drafts drafts, KeptConnections connections, Catalogues catalogues, BenchSamples samples, Trying trying, CancellationToken cancellation)
+    private static async Task<Results<Ok<RecordTried>, NotFound, ProblemHttpResult>> TryRecord(string key, RecordAsked asked, Mirrors mirrors, Drafts drafts, BenchSamples samples, Trying trying, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
@@ -131,10 +131,9 @@ internal static class TryEndpoints
         }
 
         var definition = (await drafts.Of(mirror, cancellation)).Definition;
-        var names = (await Shown.With(connections, cancellation)).Names(definition);
-        if (MappingCheck.Of(definition, await DraftEndpoints.CollectionsOf(definition, catalogues, cancellation), names).FirstOrDefault(f => f.IsWrong && (f.Field is null || f.Words.Contains("formula", StringComparison.Ordinal))) is { } wrong && definition.Fields.IsEmpty)
+        if (definition.Fields.IsEmpty)
         {
-            return DraftEndpoints.Problem(wrong.Words);
+            return DraftEndpoints.Problem("Nothing is mapped yet, so nothing would be sent.");
         }
 
         var (sample, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, asked.Sample), string.IsNullOrWhiteSpace(asked.Find) ? null : asked.Find.Trim(), cancellation);

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { MirrorPage, Session } from '../../api/client';
-import { useMirror, useStartRun } from '../../api/queries';
+import { useMirror, useRemoveMirror, useStartRun } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { useKeys } from '../../parts/keys';
 import { Spine } from '../../parts/Spine';
@@ -10,7 +10,8 @@ import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
 import { Bench } from './bench/Bench';
 import { BenchPanel } from './bench/BenchPanel';
-import type { OpenCell } from './bench/edits';
+import type { Open } from './bench/edits';
+import { SidesDraft } from './SidesDraft';
 import { Timing } from './Timing';
 
 const STEPS = [
@@ -30,14 +31,27 @@ export function Mirror({ session }: { session: Session }) {
   const start = useStartRun(key);
   const go = useNavigate();
   const [chosen, setChosen] = useState<string | null>(null);
-  const [open, setOpen] = useState<OpenCell | null>(null);
+  const [open, setOpen] = useState<Open | null>(null);
+  const find = params.get('find') ?? '';
+  const remove = useRemoveMirror();
   const total = mirror.data?.sample?.of ?? 0;
   const show = (n: number) =>
     total > 0 && setParams({ sample: String(((n - 1 + total) % total) + 1) }, { replace: true });
+  const showOnBench = (n: number, text = find) =>
+    setParams({ ...(n > 1 ? { sample: String(n) } : {}), ...(text ? { find: text } : {}) }, { replace: true });
   const begin = (rehearse: boolean) => start.mutate(rehearse, { onSuccess: (r) => void go(`/runs/${r.run}`) });
+  const benched = step === 'fields' && session.role === 'administrator';
   useKeys([
-    { key: 'ArrowRight', does: 'Next sample record', act: () => show(sample + 1) },
-    { key: 'ArrowLeft', does: 'Sample record before', act: () => show(sample - 1) },
+    {
+      key: 'ArrowRight',
+      does: 'Next sample record',
+      act: () => (benched ? showOnBench(sample + 1) : show(sample + 1)),
+    },
+    {
+      key: 'ArrowLeft',
+      does: 'Sample record before',
+      act: () => (benched ? showOnBench(Math.max(1, sample - 1)) : show(sample - 1)),
+    },
     { key: 'r', does: 'Run now', act: () => begin(false) },
   ]);
   if (mirror.isPending)
@@ -54,7 +68,7 @@ export function Mirror({ session }: { session: Session }) {
     );
   const { mirror: m } = mirror.data;
   const mayRun = session.role !== 'reader';
-  const benched = step === 'fields' && session.role === 'administrator';
+  const isDraft = m.state === 'draft';
   const isRunning = m.lastRun?.state === 'running';
   return (
     <div className="flex min-h-full">
@@ -62,7 +76,7 @@ export function Mirror({ session }: { session: Session }) {
         <div className="flex items-center gap-3">
           <h1 className="text-lg font-semibold">{m.name}</h1>
           <span className="text-soft">
-            {m.state}, version {m.version}
+            {isDraft ? 'draft, not published yet' : `${m.state}, version ${m.version}`}
             {m.lastRun && (
               <>
                 {' · '}
@@ -74,12 +88,33 @@ export function Mirror({ session }: { session: Session }) {
             )}
           </span>
           <span className="ml-auto flex gap-2">
-            <Button onClick={() => begin(true)} disabled={!mayRun || isRunning || start.isPending}>
-              Rehearse
-            </Button>
-            <Button primary keyHint="r" onClick={() => begin(false)} disabled={!mayRun || isRunning || start.isPending}>
-              {isRunning ? 'Running…' : 'Run now'}
-            </Button>
+            {isDraft ? (
+              session.role === 'administrator' && (
+                <Button
+                  disabled={remove.isPending}
+                  onClick={() => {
+                    if (window.confirm(`Take ${m.name} away, with everything mapped in it? This can't be undone.`))
+                      remove.mutate(key, { onSuccess: () => void go('/mirrors') });
+                  }}
+                >
+                  Take this mirror away
+                </Button>
+              )
+            ) : (
+              <>
+                <Button onClick={() => begin(true)} disabled={!mayRun || isRunning || start.isPending}>
+                  Rehearse
+                </Button>
+                <Button
+                  primary
+                  keyHint="r"
+                  onClick={() => begin(false)}
+                  disabled={!mayRun || isRunning || start.isPending}
+                >
+                  {isRunning ? 'Running…' : 'Run now'}
+                </Button>
+              </>
+            )}
           </span>
         </div>
         <nav aria-label="Steps" className="-mx-5 mt-2 mb-3 flex gap-6 border-b border-rule px-5">
@@ -99,26 +134,26 @@ export function Mirror({ session }: { session: Session }) {
         {start.isError && <Notice>{start.error.message}</Notice>}
         {step === 'timing' ? (
           <Timing mirror={m} mayChange={session.role === 'administrator'} />
+        ) : step === 'sides' && session.role === 'administrator' ? (
+          <SidesDraft
+            mirrorKey={key}
+            check={() => {
+              setOpen({ kind: 'check' });
+              void go(`/mirrors/${key}/fields`);
+            }}
+          />
         ) : step === 'sides' ? (
           <Sides page={mirror.data} />
         ) : step === 'recognising' ? (
           <Recognising page={mirror.data} />
         ) : benched ? (
-          <Bench
-            agreed={new Map(mirror.data.fields.map((f) => [f.name, f.agreed?.value ?? null]))}
-            mirrorKey={key}
-            sample={mirror.data.sample}
-            show={show}
-            at={sample}
-            open={open}
-            choose={setOpen}
-          />
+          <Bench key={key} mirrorKey={key} at={sample} find={find} show={showOnBench} open={open} choose={setOpen} />
         ) : (
           <Fields page={mirror.data} step={step} chosen={chosen} choose={setChosen} show={show} />
         )}
       </div>
       {benched ? (
-        <BenchPanel mirrorKey={key} at={sample} open={open} close={() => setOpen(null)} />
+        <BenchPanel mirrorKey={key} at={sample} find={find} open={open} choose={setOpen} />
       ) : (
         <PlainWords page={mirror.data} step={step} chosen={chosen} />
       )}

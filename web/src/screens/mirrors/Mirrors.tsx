@@ -1,14 +1,25 @@
 import { Link } from 'react-router';
+import type { Session } from '../../api/client';
 import { useMirrors } from '../../api/queries';
 import { Empty, Failing, Loading } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
 
-export function Mirrors() {
+export function Mirrors({ session }: { session: Session }) {
   const mirrors = useMirrors();
   return (
     <div className="mx-auto max-w-[1200px] px-5 py-4">
-      <h1 className="mb-2 text-lg font-semibold">Mirrors</h1>
+      <div className="mb-2 flex items-center justify-between">
+        <h1 className="text-lg font-semibold">Mirrors</h1>
+        {session.role === 'administrator' && (
+          <Link
+            to="/mirrors/new"
+            className="inline-flex h-[30px] items-center rounded border border-action bg-action px-3 font-semibold text-on-action"
+          >
+            New mirror
+          </Link>
+        )}
+      </div>
       {mirrors.isPending && <Loading what="the mirrors" />}
       {mirrors.isError && <Failing error={mirrors.error} retry={() => void mirrors.refetch()} />}
       {mirrors.data?.length === 0 && (
@@ -23,7 +34,7 @@ export function Mirrors() {
           <span>
             <span className="block font-semibold">{m.name}</span>
             <span className="text-sm text-soft">
-              {m.state}, version {m.version}
+              {m.version === 0 ? 'draft, not published yet' : `${m.state}, version ${m.version}`}
             </span>
           </span>
           <span className="flex flex-wrap items-center gap-x-5 gap-y-1">

@@ -1,26 +1,35 @@
 import { useDeferredValue, useState } from 'react';
-import type { CellForm, ConversionForm, FieldForm, Tried } from '../../../api/client';
-import { useLearn, useTried } from '../../../api/queries';
+import { Link } from 'react-router';
+import type { CellForm, ConversionForm, DraftPage, FieldForm, Tried } from '../../../api/client';
+import { useCatalogue, useLearn, useTried } from '../../../api/queries';
 import { Button } from '../../../parts/Button';
 import { Notice } from '../../../parts/States';
+import { CodeListEditor } from './CodeListEditor';
 import { CONVERSIONS } from './edits';
+import { FormulaEditor } from './FormulaEditor';
 
 /** How a side's values become the agreed ones and back, tried on real values at each keystroke. */
 export function CellConversion({
   mirrorKey,
+  page,
   side,
-  sideName,
   field,
   cell,
   keep,
 }: {
   mirrorKey: string;
+  page: DraftPage;
   side: number;
-  sideName: string;
   field: FieldForm;
   cell: CellForm;
   keep: (what: string, cell: CellForm) => void;
 }) {
+  const { name: sideName, system, collection } = page.sides[side]!;
+  const catalogue = useCatalogue(system);
+  const fieldsOfSide = [
+    'value',
+    ...(catalogue.data?.find((c) => c.name === collection)?.fields ?? []).map((f) => f.path),
+  ];
   const [typed, setTyped] = useState<ConversionForm>(cell.conversion);
   const settled = useDeferredValue(typed);
   const tried = useTried(mirrorKey, side, field.type, { ...cell, conversion: settled });
@@ -46,6 +55,9 @@ export function CellConversion({
               kind: e.target.value,
               form: e.target.value === 'phone' ? 'international' : null,
               codes: e.target.value === 'codeList' ? (cell.conversion.codes ?? []) : null,
+              name: null,
+              unknownToAgreed: null,
+              unknownToSide: null,
               toAgreed: null,
               toSide: null,
             })
@@ -72,51 +84,51 @@ export function CellConversion({
         </label>
       )}
       {typed.kind === 'codeList' && (
-        <table className="w-full text-sm">
-          <thead className="text-left text-soft">
-            <tr>
-              <th className="font-semibold">{sideName}</th>
-              <th className="font-semibold">Agreed</th>
-            </tr>
-          </thead>
-          <tbody>
-            {(typed.codes ?? []).map(([code, agreed]) => (
-              <tr key={code} className="border-t border-rule">
-                <td className="py-0.5">{code}</td>
-                <td>{agreed}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <CodeListEditor
+          mirrorKey={mirrorKey}
+          side={side}
+          sideName={sideName}
+          path={cell.path}
+          field={field.name}
+          list={typed}
+          keepList={use}
+        />
       )}
       {typed.kind === 'formula' && (
         <>
-          <FormulaInput
+          <FormulaEditor
             label="To the agreed record"
             value={typed.toAgreed ?? ''}
+            fields={fieldsOfSide}
             type={(text) => setTyped(formula({ toAgreed: text || null }))}
             leave={() => save(typed)}
           />
-          <FormulaInput
+          <FormulaEditor
             label={`To ${sideName}`}
             value={typed.toSide ?? ''}
+            fields={['value']}
             type={(text) => setTyped(formula({ toSide: text || null }))}
             leave={() => save(typed)}
           />
           <p className="text-sm text-soft">
             <code className="font-mono">value</code> is the field itself; other fields by name:{' '}
-            <code className="font-mono">[Billing city]</code>. Empty: as it stands.
+            <code className="font-mono">[Billing city]</code>. Empty: as it stands.{' '}
+            <Link to="/formulas" target="_blank" className="underline">
+              All functions
+            </Link>
           </p>
         </>
       )}
-      <button
-        type="button"
-        className="font-semibold text-action hover:underline"
-        aria-expanded={showing}
-        onClick={() => setShowing(!showing)}
-      >
-        {showing ? 'Hide' : 'Show me what you want…'}
-      </button>
+      {typed.kind !== 'codeList' && (
+        <button
+          type="button"
+          className="font-semibold text-action hover:underline"
+          aria-expanded={showing}
+          onClick={() => setShowing(!showing)}
+        >
+          {showing ? 'Hide' : 'Show me what you want…'}
+        </button>
+      )}
       {showing && (
         <ShowWanted
           mirrorKey={mirrorKey}
@@ -136,32 +148,6 @@ export function CellConversion({
         />
       )}
     </div>
-  );
-}
-
-function FormulaInput({
-  label,
-  value,
-  type,
-  leave,
-}: {
-  label: string;
-  value: string;
-  type: (text: string) => void;
-  leave: () => void;
-}) {
-  return (
-    <label className="block">
-      <span className="mb-1 block text-sm font-semibold text-soft">{label}</span>
-      <textarea
-        rows={2}
-        spellCheck={false}
-        className="w-full rounded border border-rule bg-ground px-2 py-1 font-mono text-[12px] leading-5"
-        value={value}
-        onChange={(e) => type(e.target.value)}
-        onBlur={leave}
-      />
-    </label>
   );
 }
 
@@ -301,8 +287,9 @@ function ShowWanted({
       {learn.data?.formula && (
         <>
           <p className="mt-2">
-            <code className="font-mono text-[12px] break-all">{learn.data.formula}</code>
+            <code className="font-mono text-[12px] break-words">{learn.data.formula}</code>
           </p>
+          {learn.data.inWords && <p className="mt-1">That is: {learn.data.inWords}.</p>}
           {learn.data.askFor && (
             <p className="text-sm text-held">
               Other formulas fit too, and differ for <b>{learn.data.askFor}</b>. What is wanted there would settle it.

@@ -25,20 +25,22 @@ const one = (leftPath: string, rightPath: string, confidence: number, field: str
   confidence,
   isSure: confidence >= 0.85,
   why: ['their names say the same'],
+  leftConversion: null,
+  rightConversion: null,
 });
 
 const all = [one('town', 'City', 0.98), one('zip', 'PostCode', 0.96), one('segment', 'GroupCode', 0.77, 'Segment')];
 
 test('the sure ones are taken together, and the unsure one is not among them', async () => {
   const take = vi.fn();
-  render(<Suggestions sides={sides} suggestions={all} take={take} />);
+  render(<Suggestions sides={sides} suggestions={all} refused={[]} refuse={() => {}} take={take} />);
   screen.getByRole('button', { name: 'Take the 2 sure ones' }).click();
   expect(take).toHaveBeenCalledWith([all[0], all[1]]);
 });
 
 test('each is taken by itself, says how sure it is and why, and beside which field it would stand', () => {
   const take = vi.fn();
-  render(<Suggestions sides={sides} suggestions={all} take={take} />);
+  render(<Suggestions sides={sides} suggestions={all} refused={[]} refuse={() => {}} take={take} />);
   const row = screen.getByText('GroupCode').closest('li')!;
   expect(row.textContent).toContain('77 %');
   expect(row.textContent).toContain('beside Segment: their names say the same');
@@ -47,6 +49,6 @@ test('each is taken by itself, says how sure it is and why, and beside which fie
 });
 
 test('where nothing is sure, nothing is offered together', () => {
-  render(<Suggestions sides={sides} suggestions={[all[2]!]} take={() => {}} />);
+  render(<Suggestions sides={sides} suggestions={[all[2]!]} refused={[]} refuse={() => {}} take={() => {}} />);
   expect(screen.queryByRole('button', { name: /sure ones/ })).toBeNull();
 });

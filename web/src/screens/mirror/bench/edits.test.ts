@@ -1,6 +1,23 @@
 import { expect, test } from 'vitest';
 import type { FieldForm, Suggestion } from '../../../api/client';
-import { cellAt, flowWords, newField, suggestionFor, taking, withCell, withField } from './edits';
+import {
+  cellAt,
+  codesFromCsv,
+  codesToCsv,
+  flowWords,
+  mapping,
+  moved,
+  newField,
+  nextFlow,
+  putBefore,
+  suggestionsByCell,
+  taking,
+  typeOf,
+  withCell,
+  withConstant,
+  withField,
+  wordsOf,
+} from './edits';
 
 const name: FieldForm = newField('Name', 'text', [cellAt('name'), cellAt('CustomerName')]);
 const segment: FieldForm = newField('Segment', 'text', [cellAt('segment'), null]);
@@ -16,6 +33,8 @@ const suggestion = (some: Partial<Suggestion>): Suggestion => ({
   confidence: 0.97,
   isSure: true,
   why: [],
+  leftConversion: null,
+  rightConversion: null,
   ...some,
 });
 
@@ -67,8 +86,90 @@ test.each([
 });
 
 test('an empty cell shows the suggestion for its own field and side only', () => {
-  const found = [suggestion({ field: 'Segment', rightPath: 'GroupCode' }), suggestion({})];
-  expect(suggestionFor(found, 'Segment', 1)?.rightPath).toBe('GroupCode');
-  expect(suggestionFor(found, 'Segment', 2)).toBeUndefined();
-  expect(suggestionFor(found, 'Name', 1)).toBeUndefined();
+  const found = suggestionsByCell([suggestion({ field: 'Segment', rightPath: 'GroupCode' }), suggestion({})]);
+  expect(found.get('Segment\n1')?.rightPath).toBe('GroupCode');
+  expect(found.get('Segment\n2')).toBeUndefined();
+  expect(found.get('Name\n1')).toBeUndefined();
+});
+
+test('suggestions for three sides that hold the same become one agreed field', () => {
+  const all = [
+    suggestion({}),
+    suggestion({ rightSide: 2, rightPath: 'city' }),
+    suggestion({ leftSide: 1, leftPath: 'City', rightSide: 2, rightPath: 'city' }),
+  ];
+  const fields = all.reduce((f, s) => taking(f, 3, s), [] as FieldForm[]);
+  expect(fields).toHaveLength(1);
+  expect(fields[0]!.cells.map((c) => c?.path)).toEqual(['town', 'City', 'city']);
+});
+
+test('two suggestions of the same name become two fields with names of their own', () => {
+  const fields = [suggestion({}), suggestion({ leftPath: 'other', rightPath: 'Other' })].reduce(
+    (f, s) => taking(f, 2, s),
+    [] as FieldForm[],
+  );
+  expect(fields.map((f) => f.name)).toEqual(['Town', 'Town 2']);
+});
+
+test('the mark goes through all four ways and comes round', () => {
+  let cell = cellAt('x');
+  const seen = Array.from({ length: 4 }, () => flowWords((cell = nextFlow(cell))));
+  expect(seen).toEqual(['gives', 'takes', 'neither gives nor takes', 'gives and takes']);
+});
+
+test('a row moves up and down, stops at the ends, and is put before another', () => {
+  const names = (fields: FieldForm[]) => fields.map((f) => f.name).join('');
+  const abc = ['A', 'B', 'C'].map((n) => newField(n, 'text', [null]));
+  expect(names(moved(abc, 'C', -1))).toBe('ACB');
+  expect(moved(abc, 'A', -1)).toBe(abc);
+  expect(names(putBefore(abc, 'C', 'A'))).toBe('CAB');
+  expect(names(putBefore(abc, 'A', 'C'))).toBe('BAC');
+});
+
+test('a field of a catalogue becomes an agreed field with a name and a type of its own', () => {
+  const { fields, name: called } = mapping(
+    [name],
+    3,
+    1,
+    { path: 'address.postCode', type: 'Edm.String', readOnly: true },
+    null,
+  );
+  expect(called).toBe('Post code');
+  expect(fields[1]).toMatchObject({ type: 'text', cells: [null, { path: 'address.postCode', takes: false }, null] });
+  expect(wordsOf('VATNumber')).toBe('VATNumber');
+  expect([
+    typeOf('Edm.Decimal', 'a'),
+    typeOf('date-time', 'a'),
+    typeOf('Edm.Date', 'a'),
+    typeOf('boolean', 'a'),
+    typeOf('string', 'E-Mail'),
+  ]).toEqual(['number', 'datetime', 'date', 'yesno', 'email']);
+});
+
+test('a constant is set, changed and taken out on its own side only', () => {
+  const side = { mayCreate: true, removal: 'ask' as const, constants: [] };
+  const none = { name: 'M', titleField: 'Name', countryField: null, recognising: [], sides: [side, side] };
+  const one = withConstant(none, 1, 'Currency', 'EUR');
+  expect(one.sides.map((s) => s.constants)).toEqual([[], [{ path: 'Currency', text: 'EUR' }]]);
+  expect(withConstant(one, 1, 'Currency', 'NOK').sides[1]!.constants).toEqual([{ path: 'Currency', text: 'NOK' }]);
+  expect(withConstant(one, 1, 'Currency', null)).toEqual(none);
+});
+
+test('a code list goes to CSV and back, whatever is in it', () => {
+  const codes = [
+    ['GBR', 'Britain, Great'],
+    ['X"1', 'two\nlines'],
+    ['Ø', 'ø'],
+  ];
+  expect(codesFromCsv(codesToCsv(codes))).toEqual(codes);
+  expect(codesFromCsv('\uFEFF"30";net 30\r\n60;net 60\r\n')).toEqual([
+    ['30', 'net 30'],
+    ['60', 'net 60'],
+  ]);
+});
+
+test('a code list file with a row that is none is refused, and says which', () => {
+  expect(() => codesFromCsv('code,agreed\nGBR,GB\nIRL\n')).toThrow(
+    'Row 3 has no code and value: “IRL”. Nothing was taken.',
+  );
 });
