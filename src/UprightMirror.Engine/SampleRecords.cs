@@ -6,9 +6,10 @@ using UprightMirror.Core.Remembered;
 namespace UprightMirror.Engine;
 
 /// <summary>Some records of a collection, read for looking at.</summary>
-/// <param name="Records">As the system gave them; empty when nothing could be read.</param>
-/// <param name="Fault">Why nothing, or not enough, could be read; null when all went well.</param>
-public sealed record SampledRecords(ImmutableArray<ObservedRecord> Records, string? Fault);
+/// <param name="Records">As the system gave them, as far as they were read.</param>
+/// <param name="IsReading">True while more are coming.</param>
+/// <param name="Fault">Why nothing more could be read; null when all went well.</param>
+public sealed record SampledRecords(ImmutableArray<ObservedRecord> Records, bool IsReading, string? Fault);
 
 /// <summary>
 /// Real records for a person who maps fields, before any run has read them. They are read once and kept in memory for some
@@ -21,56 +22,100 @@ public sealed class SampleRecords(ISystems systems, TimeProvider clock)
 
     private const int Collections = 24;
     private static readonly TimeSpan Kept = TimeSpan.FromMinutes(10);
-    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(60);
 
-    private readonly ConcurrentDictionary<(string System, string Collection), (DateTimeOffset At, Lazy<Task<SampledRecords>> Read)> read = new();
+    /// <summary>Where nothing could be read, it is tried again after this long.</summary>
+    private static readonly TimeSpan KeptFault = TimeSpan.FromSeconds(20);
+
+    /// <summary>A slow system is read for this long; what came by then has to do.</summary>
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(40);
+
+    private readonly ConcurrentDictionary<(string System, string Collection), Reading> readings = new();
 
     /// <summary>The records; read now unless they were read a little while ago. Who stops waiting does not stop the reading.</summary>
-    public Task<SampledRecords> Of(string system, string collection, CancellationToken cancellation)
+    public async Task<SampledRecords> Of(string system, string collection, CancellationToken cancellation)
     {
-        var now = clock.GetUtcNow();
-        foreach (var (key, entry) in this.read.OrderByDescending(e => e.Value.At).Select((e, i) => (Entry: e, Index: i)).Where(e => e.Index >= Collections || now - e.Entry.Value.At > Kept).Select(e => e.Entry).ToList())
-        {
-            this.read.TryRemove(new(key, entry));
-        }
-
-        return this.read.GetOrAdd((system, collection), key => (now, new Lazy<Task<SampledRecords>>(() => Task.Run(() => this.Read(key.System, key.Collection))))).Read.Value.WaitAsync(cancellation);
+        var reading = this.Begun(system, collection);
+        await reading.Done.WaitAsync(cancellation);
+        return reading.Now;
     }
 
-    /// <summary>The records if they are here already; otherwise null, and they begin to be read.</summary>
-    public SampledRecords? Ready(string system, string collection)
-    {
-        var reading = this.Of(system, collection, CancellationToken.None);
-        return reading.IsCompletedSuccessfully ? reading.Result : null;
-    }
+    /// <summary>The records as far as they are here already; where nobody asked yet, they begin to be read.</summary>
+    public SampledRecords Ready(string system, string collection) => this.Begun(system, collection).Now;
 
     /// <summary>The records if they are here already; nothing is read.</summary>
-    public SampledRecords? AtHand(string system, string collection) =>
-        this.read.TryGetValue((system, collection), out var entry) && entry.Read is { IsValueCreated: true, Value: { IsCompletedSuccessfully: true } reading } ? reading.Result : null;
+    public SampledRecords? AtHand(string system, string collection) => this.readings.TryGetValue((system, collection), out var reading) ? reading.Now : null;
 
-    private async Task<SampledRecords> Read(string system, string collection)
+    private Reading Begun(string system, string collection)
     {
-        var records = ImmutableArray.CreateBuilder<ObservedRecord>();
+        var now = clock.GetUtcNow();
+        var old = this.readings.OrderByDescending(r => r.Value.At).Select((r, i) => (r.Key, r.Value, Index: i))
+            .Where(r => r.Index >= Collections || (!r.Value.Now.IsReading && now - r.Value.At > (r.Value.Now.Records.IsEmpty && r.Value.Now.Fault is not null ? KeptFault : Kept))).ToList();
+        foreach (var (key, reading, _) in old)
+        {
+            this.readings.TryRemove(new(key, reading));
+        }
+
+        var begun = this.readings.GetOrAdd((system, collection), _ => new Reading(now));
+        begun.Begin(r => this.Read(system, collection, r));
+        return begun;
+    }
+
+    private async Task Read(string system, string collection, Reading reading)
+    {
+        string? fault = null;
+        var records = ImmutableArray<ObservedRecord>.Empty;
         try
         {
             using var limit = new CancellationTokenSource(Longest, clock);
             var connector = await systems.Connect(system, limit.Token);
             await foreach (var page in connector.ReadChanged(collection, null, null, limit.Token))
             {
-                records.AddRange(page.Take(Most - records.Count));
-                if (records.Count >= Most)
+                records = records.AddRange(page.Take(Most - records.Length));
+                reading.Now = new SampledRecords(records, true, null);
+                if (records.Length >= Most)
                 {
                     break;
                 }
             }
-
-            return new SampledRecords(records.ToImmutable(), null);
         }
-        catch (Exception e) when (e is SystemFault or OperationCanceledException)
+        catch (SystemFault e)
         {
-            // Asked for again soon: a fault is not kept for minutes.
-            this.read.TryRemove((system, collection), out _);
-            return new SampledRecords(records.ToImmutable(), e is SystemFault ? e.Message : $"Reading {collection} took more than {Longest.TotalSeconds:0} s.");
+            fault = e.Message;
+        }
+        catch (OperationCanceledException)
+        {
+            fault = records.IsEmpty ? $"Reading {collection} took more than {Longest.TotalSeconds:0} s." : null;
+        }
+        finally
+        {
+            reading.Now = new SampledRecords(records, false, fault);
+        }
+    }
+
+    private sealed class Reading(DateTimeOffset at)
+    {
+        private readonly Lock begin = new();
+        private volatile SampledRecords now = new([], true, null);
+
+        public DateTimeOffset At { get; } = at;
+
+        public Task Done { get; private set; } = Task.CompletedTask;
+
+        public SampledRecords Now
+        {
+            get => this.now;
+            set => this.now = value;
+        }
+
+        public void Begin(Func<Reading, Task> read)
+        {
+            lock (this.begin)
+            {
+                if (ReferenceEquals(this.Done, Task.CompletedTask))
+                {
+                    this.Done = Task.Run(() => read(this));
+                }
+            }
         }
     }
 }

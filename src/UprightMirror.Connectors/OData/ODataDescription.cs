@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Xml;
 using Microsoft.OData.Edm;
+using Microsoft.OData.Edm.Vocabularies;
 using Microsoft.OData.Edm.Csdl;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Connectors.Rest;
@@ -61,6 +62,12 @@ public sealed class ODataDescription
             Add(property, "", 0);
         }
 
+        // What only tells one version of a record from another is written by the service itself.
+        foreach (var version in Versions(set, model).Where(fields.ContainsKey))
+        {
+            fields[version] = fields[version] with { ReadOnly = true };
+        }
+
         var guesses = ImmutableArray.CreateBuilder<Guess>();
         string? Named(string what, string[] known)
         {
@@ -109,6 +116,10 @@ public sealed class ODataDescription
             };
         }
     }
+
+    /// <summary>The properties that the service makes its ETags of (OData Core vocabulary, OptimisticConcurrency).</summary>
+    private static IEnumerable<string> Versions(IEdmEntitySet set, IEdmModel model) =>
+        set.VocabularyAnnotations(model).Where(a => a.Term.Name == "OptimisticConcurrency").SelectMany(a => (a.Value as IEdmCollectionExpression)?.Elements ?? []).OfType<IEdmPathExpression>().Select(p => p.Path);
 
     private static string Plain(string name) => name.Replace("_", "", StringComparison.Ordinal).ToLowerInvariant();
 }

@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import { edited } from './edited';
 import {
   client,
   type CellForm,
@@ -9,7 +10,9 @@ import {
   type CodeListAsked,
   type DraftAsked,
   type DraftPage,
+  type DraftSettings,
   type DraftSent,
+  type FieldForm,
   type EventsAsked,
   type LearnExample,
   type NewMirrorAsked,
@@ -288,19 +291,38 @@ export const useSuggestions = (key: string, step: number) =>
     placeholderData: keepPreviousData,
   });
 
-/** Keeps an edit as the next step of the draft. */
-export function useSaveDraft(key: string) {
+/**
+ * Edits the draft. What is on the screen changes at once, so that the next edit begins where this one ended; the server keeps
+ * them one after another, and what it made of them is read when the last is kept.
+ */
+export function useEditDraft(key: string) {
   const cache = useQueryClient();
-  return useMutation({
-    // One after another, undo among them: each begins where the one before ended.
+  const mutationKey = ['edit draft', key];
+  const kept = useMutation({
+    mutationKey,
     scope: { id: `draft ${key}` },
     mutationFn: (body: DraftAsked) =>
       client.PUT('/api/mirrors/{key}/draft', { params: { path: { key } }, body: body as DraftSent }),
     onSettled: () =>
-      cache.invalidateQueries({
-        predicate: (q) => ['draft', 'suggestions', 'tried record'].includes(String(q.queryKey[0])),
-      }),
+      cache.isMutating({ mutationKey }) > 1
+        ? undefined
+        : cache.invalidateQueries({
+            predicate: (q) => ['draft', 'suggestions', 'tried record'].includes(String(q.queryKey[0])),
+          }),
   });
+  const edit = (what: string, fields: FieldForm[], settings?: DraftSettings) => {
+    void cache.cancelQueries({ queryKey: draftKey(key) });
+    const step = Math.max(
+      0,
+      ...cache.getQueriesData<DraftPage>({ queryKey: draftKey(key) }).map(([, page]) => page?.step ?? 0),
+    );
+    cache.setQueriesData<DraftPage>(
+      { queryKey: draftKey(key) },
+      (page) => page && edited(page, what, fields, settings),
+    );
+    kept.mutate({ step, what, fields, settings: settings ?? null });
+  };
+  return { edit, error: kept.error };
 }
 
 export function useMoveDraft(key: string) {

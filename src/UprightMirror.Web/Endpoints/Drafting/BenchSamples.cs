@@ -39,16 +39,13 @@ internal sealed class BenchSamples(Views views, SampleRecords samples, Drafts dr
         }
 
         var read = draft.Sides.Select(s => samples.Ready(s.System, s.Collection)).ToList();
-        var fault = read.Select(r => r?.Fault).FirstOrDefault(f => f is not null);
-        if (read.Any(r => r is null))
-        {
-            return (null, true, fault);
-        }
-
-        var all = Together(draft, [.. read.Select(r => r!.Records)])
+        var fault = read.Select(r => r.Fault).FirstOrDefault(f => f is not null);
+        var isReading = read.Any(r => r.IsReading);
+        var all = Together(draft, [.. read.Select(r => r.Records)])
             .Where(r => string.IsNullOrWhiteSpace(find) || r.Title.Contains(find, StringComparison.OrdinalIgnoreCase) || r.Records.Values.Any(o => o.Id == find || o.Fields.Paths.Any(p => o.Fields[p].Display.Contains(find, StringComparison.OrdinalIgnoreCase))))
             .ToList();
-        return all.Count == 0 ? (null, false, fault) : (new BenchSample(null, all[Math.Clamp(position, 1, all.Count) - 1].Title, Math.Clamp(position, 1, all.Count), all.Count, all[Math.Clamp(position, 1, all.Count) - 1].Records), false, fault);
+        var at = Math.Clamp(position, 1, Math.Max(1, all.Count));
+        return (all.Count == 0 ? null : new BenchSample(null, all[at - 1].Title, at, all.Count, all[at - 1].Records), isReading, fault);
     }
 
     /// <summary>The sample as the core reads a linked record: one that no run knows yet meets for the first time.</summary>

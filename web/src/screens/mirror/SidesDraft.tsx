@@ -1,5 +1,5 @@
 import type { DraftPage, DraftSettings } from '../../api/client';
-import { useDraft, useMoveDraft, useSaveDraft } from '../../api/queries';
+import { useDraft, useEditDraft, useMoveDraft } from '../../api/queries';
 import { Failing, Loading, Notice } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { DraftBar } from './bench/DraftBar';
@@ -17,18 +17,13 @@ const REMOVALS: Record<DraftSide['removal'], string> = {
 /** What each side may do in the mirror, edited in its draft. */
 export function SidesDraft({ mirrorKey, check }: { mirrorKey: string; check: () => void }) {
   const draft = useDraft(mirrorKey, 1, '');
-  const save = useSaveDraft(mirrorKey);
+  const { edit, error } = useEditDraft(mirrorKey);
   const move = useMoveDraft(mirrorKey);
   if (draft.isPending) return <Loading what="the sides" />;
   if (draft.isError) return <Failing error={draft.error} retry={() => void draft.refetch()} />;
   const { settings, sides, fields, step } = draft.data;
   const change = (what: string, index: number, some: Partial<DraftSide>) =>
-    save.mutate({
-      step,
-      what,
-      fields,
-      settings: { ...settings, sides: settings.sides.map((s, i) => (i === index ? { ...s, ...some } : s)) },
-    });
+    edit(what, fields, { ...settings, sides: settings.sides.map((s, i) => (i === index ? { ...s, ...some } : s)) });
   const count = (may: 'gives' | 'takes', side: number) => fields.filter((f) => f.cells[side]?.[may]).length;
   return (
     <>
@@ -39,7 +34,7 @@ export function SidesDraft({ mirrorKey, check }: { mirrorKey: string; check: () 
         check={check}
         discardQuestion={`Throw away ${step} edits? What is live stays as it is. This can't be undone.`}
       />
-      {save.isError && <Notice>{save.error.message}</Notice>}
+      {error && <Notice>{error.message}</Notice>}
       <ul className="border-y border-rule bg-sheet">
         {sides.map((s) => {
           const own = settings.sides[s.index]!;

@@ -127,6 +127,7 @@ export function NewMirror() {
                 {systems.data.map((s) => (
                   <Button
                     key={s.system}
+                    aria-label={`Add ${s.name}`}
                     onClick={() => setSides([...sides, { system: s.system, collection: '', mayCreate: true }])}
                   >
                     <SystemTile of={s} /> {s.name}

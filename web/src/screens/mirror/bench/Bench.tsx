@@ -1,7 +1,7 @@
 import { useMemo, useRef, useState, type KeyboardEvent } from 'react';
 import { Link } from 'react-router';
 import type { DraftPage, FieldForm, Side, Suggestion } from '../../../api/client';
-import { useDraft, useMoveDraft, useRefuseSuggestion, useSaveDraft, useSuggestions } from '../../../api/queries';
+import { useDraft, useEditDraft, useMoveDraft, useRefuseSuggestion, useSuggestions } from '../../../api/queries';
 import { Button } from '../../../parts/Button';
 import { useKeys } from '../../../parts/keys';
 import { Spine, type SpineCell, type SpineRow } from '../../../parts/Spine';
@@ -46,7 +46,7 @@ export function Bench({
 }) {
   const draft = useDraft(mirrorKey, at, find);
   const suggestions = useSuggestions(mirrorKey, draft.data?.step ?? 0);
-  const save = useSaveDraft(mirrorKey);
+  const { edit, error: notKept } = useEditDraft(mirrorKey);
   const move = useMoveDraft(mirrorKey);
   const refuse = useRefuseSuggestion(mirrorKey);
   const [filter, setFilter] = useState<'all' | 'mapped' | 'unmapped' | 'attention'>('all');
@@ -54,8 +54,6 @@ export function Bench({
   const [listed, setListed] = useState<boolean | null>(null);
   const table = useRef<HTMLDivElement>(null);
   const page = draft.data;
-  const edit: Edit = (what, fields, settings) =>
-    page && save.mutate({ step: page.step, what, fields, settings: settings ?? null });
   useKeys([
     { key: 'z', does: 'Undo the last edit', act: () => page && page.step > 0 && move.mutate('undo') },
     { key: 'y', does: 'Do it again', act: () => page && page.step < page.last && move.mutate('redo') },
@@ -179,7 +177,7 @@ export function Bench({
         check={() => choose({ kind: 'check' })}
         discardQuestion={`Throw away ${draft.data.step} edits? What is live stays as it is. This can't be undone.`}
       />
-      {(save.isError || move.isError) && <Notice>{(save.error ?? move.error)?.message}</Notice>}
+      {(notKept ?? move.error) && <Notice>{(notKept ?? move.error)?.message}</Notice>}
       <div className="mb-1 flex flex-wrap items-center gap-x-3 gap-y-1 text-soft">
         <SampleSteps
           sample={sample}
@@ -230,7 +228,9 @@ export function Bench({
           refused={suggestions.data?.refused ?? []}
           take={(some) =>
             edit(
-              some.length === 1 ? `Take the suggestion ${some[0]!.name}` : `Take ${some.length} suggestions`,
+              some.length === 1
+                ? `Take the suggestion ${some[0]!.field ?? some[0]!.name}`
+                : `Take ${some.length} suggestions`,
               some.reduce((all, s) => taking(all, sides.length, s), fields),
             )
           }

@@ -1,12 +1,12 @@
 import type { DraftPage } from '../../../api/client';
-import { useDraft, useSaveDraft } from '../../../api/queries';
+import { useDraft, useEditDraft } from '../../../api/queries';
 import { Notice } from '../../../parts/States';
 import { AgreedField } from './AgreedField';
 import { CataloguePanel } from './CataloguePanel';
 import { CellPanel } from './CellPanel';
 import { CheckPanel } from './CheckPanel';
 import { ConstantPanel } from './ConstantPanel';
-import type { Edit, Open } from './edits';
+import type { Open } from './edits';
 import { TryPanel } from './TryPanel';
 
 /** Beside the bench: what is open, or else what the mirror does in plain words. */
@@ -24,10 +24,8 @@ export function BenchPanel({
   choose: (open: Open | null) => void;
 }) {
   const draft = useDraft(mirrorKey, at, find);
-  const save = useSaveDraft(mirrorKey);
+  const { edit, error } = useEditDraft(mirrorKey);
   const page = draft.data;
-  const edit: Edit = (what, fields, settings) =>
-    page && save.mutate({ step: page.step, what, fields, settings: settings ?? null });
   const close = () => choose(null);
   const field = open?.kind === 'field' ? page?.fields.find((f) => f.name === open.field) : undefined;
   const isWide = open?.kind === 'try';
@@ -38,7 +36,7 @@ export function BenchPanel({
       className={`sticky top-0 shrink-0 self-start overflow-auto border-l border-rule bg-sheet px-4 py-3 ${isWide ? 'w-[440px]' : 'w-[350px]'}`}
       style={{ height: 'calc(100vh - 72px)' }}
     >
-      {save.isError && <Notice>{save.error.message}</Notice>}
+      {error && <Notice>{error.message}</Notice>}
       {what !== 'words' && (
         <button type="button" aria-label="Close" onClick={close} className="float-right min-h-6 min-w-6 text-soft">
           ×

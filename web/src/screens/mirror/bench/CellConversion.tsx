@@ -31,6 +31,12 @@ export function CellConversion({
     ...(catalogue.data?.find((c) => c.name === collection)?.fields ?? []).map((f) => f.path),
   ];
   const [typed, setTyped] = useState<ConversionForm>(cell.conversion);
+  const [kept, setKept] = useState(cell.conversion);
+  if (JSON.stringify(kept) !== JSON.stringify(cell.conversion)) {
+    // Kept, undone or done again meanwhile: what is typed follows.
+    setKept(cell.conversion);
+    setTyped(cell.conversion);
+  }
   const settled = useDeferredValue(typed);
   const tried = useTried(mirrorKey, side, field.type, { ...cell, conversion: settled });
   const [showing, setShowing] = useState(false);
