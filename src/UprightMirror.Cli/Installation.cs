@@ -23,7 +23,7 @@ internal sealed class Installation : IAsyncDisposable
         this.Catalogues = new Catalogues(this.Database, TimeProvider.System);
         this.Systems = new Systems(this.Connections, new KeptCalls(this.Database), new Outside(TimeProvider.System, new SharedCallBudget(new CallTurns(this.Database))));
         this.Surveying = new Surveying(this.Systems, this.Catalogues, TimeProvider.System);
-        this.Runner = new MirrorRunner(new RunSessions(this.Database, new RunBook(this.Database, TimeProvider.System), TimeProvider.System), this.Systems, TimeProvider.System);
+        this.Runner = new MirrorRunner(new RunSessions(this.Database, new RunBook(this.Database, TimeProvider.System), TimeProvider.System), this.Systems, this.Mirrors, TimeProvider.System);
     }
 
     public static string DatabaseAddress => Environment.GetEnvironmentVariable("UPRIGHT_DATABASE")

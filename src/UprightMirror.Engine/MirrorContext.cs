@@ -12,8 +12,9 @@ public sealed class MirrorContext
 {
     private readonly IRunStore? store;
 
+    /// <param name="references">The records of other mirrors that fields point at; null for none.</param>
     /// <param name="store">Null when one record is only tried: nothing is kept then.</param>
-    public MirrorContext(MirrorDefinition mirror, ImmutableArray<ISystemConnector> systems, ImmutableArray<CatalogueCollection> catalogues, IRunStore? store, TimeProvider clock)
+    public MirrorContext(MirrorDefinition mirror, ImmutableArray<ISystemConnector> systems, ImmutableArray<CatalogueCollection> catalogues, IRunStore? store, TimeProvider clock, References? references = null)
     {
         this.Mirror = mirror;
         this.Systems = systems;

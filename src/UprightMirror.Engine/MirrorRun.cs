@@ -28,6 +28,12 @@ public sealed class MirrorRun(MirrorContext context)
                 await delivering.LookAtUnanswered(cancellation);
             }
 
+            if (context.Mirror.PointsAt.Any())
+            {
+                // What waited for a record of another mirror may have come by it since.
+                await context.Store.LookAtHeldAgain(cancellation);
+            }
+
             await new Collecting(context, rehearse).Collect(cancellation);
             await new Translating(context).Translate(cancellation);
             await new Recognising(context).Recognise(cancellation);

@@ -9,7 +9,7 @@ namespace UprightMirror.Engine;
 public sealed record RunReport(long RunId, string State, RunCounts Counts, string? Reason);
 
 /// <summary>Runs a kept mirror: connects its systems, opens its store, and notes in the list of runs how it went.</summary>
-public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, TimeProvider clock)
+public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirrors mirrors, TimeProvider clock)
 {
     /// <summary>Runs or rehearses a mirror.</summary>
     /// <param name="startedBy">Who or what asked for it, for the list of runs.</param>
@@ -68,6 +68,6 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, TimePr
             catalogues.Add(await connector.Describe(side.Collection, cancellation));
         }
 
-        return new MirrorContext(mirror.Definition, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock);
+        return new MirrorContext(mirror.Definition, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.Definition.PointsAt], cancellation));
     }
 }

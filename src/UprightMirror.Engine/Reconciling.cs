@@ -89,7 +89,7 @@ public sealed class Reconciling(MirrorContext context)
 
     private bool HoldsForm(int side, int field, Value agreed, Dictionary<int, KnownRecord> members) =>
         context.Mirror.Fields[field].Cells[side] is { } cell && members.GetValueOrDefault(side)?.Raw is { } raw
-        && context.Translators[side].ToSide(field, agreed, out var problem) is var form && problem is null && form.Equals(raw[cell.Path]);
+        && context.Translators[side].ToSide(field, agreed, out var problem, raw[cell.Path]) is var form && problem is null && form.Equals(raw[cell.Path]);
 
     private AgreedField?[]? AgreedOf(LinkedRecord record) => record.Agreed.Count == 0
         ? null
@@ -254,7 +254,7 @@ public sealed class Reconciling(MirrorContext context)
         var problems = new List<TranslationProblem>();
         foreach (var (field, value, why) in write.Fields)
         {
-            var raw = context.Translators[write.Side].ToSide(field, value, out var problem);
+            var raw = context.Translators[write.Side].ToSide(field, value, out var problem, write.Kind == WriteKind.Create ? null : member?.Raw?[context.Mirror.Fields[field].Cells[write.Side]!.Path]);
             if (problem is not null)
             {
                 problems.Add(problem);

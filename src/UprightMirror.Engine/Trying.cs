@@ -20,7 +20,7 @@ public sealed record TriedSide(int Side, string? RecordId, Delivery? Delivery, R
 public sealed record TriedRecord(string Title, ImmutableArray<TriedSide> Sides, IReadOnlyDictionary<string, AgreedValue> Agreed, ImmutableArray<ConflictToOpen> Conflicts);
 
 /// <summary>Works out what one record would lead to, by the same rules as a run, from what the systems say now. Sends nothing and keeps nothing.</summary>
-public sealed class Trying(ISystems systems, TimeProvider clock)
+public sealed class Trying(ISystems systems, IMirrors mirrors, TimeProvider clock)
 {
     /// <param name="mirror">As it would be: a draft, mostly.</param>
     /// <param name="published">As it is live; null when it never was.</param>
@@ -36,7 +36,7 @@ public sealed class Trying(ISystems systems, TimeProvider clock)
             catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
         }
 
-        var context = new MirrorContext(mirror, [.. connectors], [.. catalogues], null, clock);
+        var context = new MirrorContext(mirror, [.. connectors], [.. catalogues], null, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation));
         var unread = new string?[mirror.Sides.Length];
         var members = await Task.WhenAll(record.Members.Select(async member =>
         {

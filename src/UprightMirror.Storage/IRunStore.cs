@@ -60,6 +60,9 @@ public interface IRunStore
 
     /// <summary>Sets how far the run is, for those who watch.</summary>
     Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation);
+
+    /// <summary>Linked records that are held are reconciled again by this run.</summary>
+    Task LookAtHeldAgain(CancellationToken cancellation);
 }
 
 public enum RunStage

@@ -33,6 +33,10 @@ public interface IMirrors
     Task<bool> RemoveDraft(string key, CancellationToken cancellation);
 
     Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation);
+
+    /// <summary>Every linked record of some mirrors, on every side: what fields of other mirrors may point at.</summary>
+    /// <param name="mirrors">Their keys; none gives no records.</param>
+    Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation);
 }
 
 public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
@@ -95,6 +99,26 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
+    public async Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation)
+    {
+        var known = new List<ReferenceKnown>();
+        foreach (var key in mirrors)
+        {
+            if (await this.Find(key, cancellation) is not { } mirror)
+            {
+                continue;
+            }
+
+            await using var command = database.CreateCommand("""
+                select r.side, r.id, l.id, l.title from system_record r join link l on l.mirror_id = r.mirror_id and l.id = r.link_id where r.mirror_id = @mirror and r.raw is not null
+                """);
+            command.Parameters.AddWithValue("mirror", mirror.Id);
+            known.AddRange(await PostgresRunStore.ReadAll(command, r => new ReferenceKnown(key, mirror.Definition.Sides[r.GetInt32(0)].System, r.GetString(1), r.GetGuid(2), r.GetString(3)), cancellation));
+        }
+
+        return known.Count == 0 ? References.None : new References(known);
+    }
+
     private async Task<List<KeptMirror>> Read(NpgsqlCommand command, CancellationToken cancellation)
     {
         var codeLists = await new CodeLists(database).ByName(cancellation);
@@ -114,6 +138,7 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
             return json.GetProperty("kind").GetString() switch
             {
                 "asItStands" => new AsItStands(),
+                "reference" => new ReferenceTo(Text(json, "mirror")!),
                 "phone" => new PhoneConversion(Enum.Parse<PhoneForm>(json.GetProperty("form").GetString()!, ignoreCase: true)),
                 "codeList" when Text(json, "name") is { } name => new CodeList(new CodeTable([]), name),
                 "codeList" => new CodeList(CodeLists.Read(json)),
@@ -132,6 +157,10 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
                 case PhoneConversion phone:
                     writer.WriteString("kind", "phone");
                     writer.WriteString("form", phone.Form.ToString());
+                    break;
+                case ReferenceTo reference:
+                    writer.WriteString("kind", "reference");
+                    writer.WriteString("mirror", reference.Mirror);
                     break;
                 case CodeList { Name: { } name }:
                     writer.WriteString("kind", "codeList");

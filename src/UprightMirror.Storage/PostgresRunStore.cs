@@ -243,6 +243,12 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
     }
 
+    public async Task LookAtHeldAgain(CancellationToken cancellation)
+    {
+        await using var command = this.Command("update link l set waiting = true where mirror_id = @mirror and not waiting and exists (select from hold h where h.mirror_id = l.mirror_id and h.link_id = l.id)");
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     internal const string MemberColumns = "side, id, raw, shadow, told, owed, unmet, version_tag, changed_at, changed_by";
 
     internal static KnownRecord ReadMember(DbDataReader reader) => new(

@@ -99,7 +99,8 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
     public async Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation)
     {
         var set = await this.Set(collection, cancellation);
-        var (json, etag) = await caller.Read(this.AddressOf(set, id), $"{collection} {id}", cancellation);
+        var expand = this.Own(set).Expand is { Count: > 0 } lines ? $"?$expand={string.Join(',', lines)}" : "";
+        var (json, etag) = await caller.Read(new Uri(this.AddressOf(set, id) + expand), $"{collection} {id}", cancellation);
         using var document = json;
         return document is null ? null : this.RecordOf(document.RootElement, set, this.Own(set), etag);
     }
@@ -114,7 +115,7 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
         }
 
         var filter = Uri.EscapeDataString($"{own.Reference} eq {Quoted(reference)}");
-        var (json, _) = await caller.Read(new Uri(this.root, $"{collection}?$filter={filter}"), $"its {collection}", cancellation);
+        var (json, _) = await caller.Read(new Uri(this.root, $"{collection}?$filter={filter}{(own.Expand is { Count: > 0 } lines ? $"&$expand={string.Join(',', lines)}" : "")}"), $"its {collection}", cancellation);
         using var document = json;
         return document is null ? null : Values(document.RootElement, collection).Select(v => this.RecordOf(v, set, own, null)).FirstOrDefault(r => r.Fields[own.Reference].Display == reference);
     }

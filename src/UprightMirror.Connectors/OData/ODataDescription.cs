@@ -62,6 +62,12 @@ public sealed class ODataDescription
             Add(property, "", 0);
         }
 
+        // Lines that are contained in the record are read and written with it.
+        foreach (var contained in set.EntityType.NavigationProperties().Where(n => n.ContainsTarget && n.Type.IsCollection()))
+        {
+            fields[contained.Name] = new CatalogueField(contained.Name, contained.Type.FullName(), false, false, null);
+        }
+
         // What only tells one version of a record from another is written by the service itself.
         foreach (var version in Versions(set, model).Where(fields.ContainsKey))
         {

@@ -58,6 +58,12 @@ public sealed record ConversionSetting(DateTimeOffset Now)
 
     /// <summary>The shared code lists by name, for formulas that look something up in them.</summary>
     public ImmutableDictionary<string, CodeTable> CodeLists { get; init; } = ImmutableDictionary<string, CodeTable>.Empty;
+
+    /// <summary>The records of other mirrors, for fields that point at them.</summary>
+    public References References { get; init; } = References.None;
+
+    /// <summary>The key of the system whose values are converted.</summary>
+    public string System { get; init; } = "";
 }
 
 /// <summary>The value as it stands, read as the field's type. Text is trimmed and composed (Unicode NFC).</summary>
@@ -125,4 +131,34 @@ public sealed record CodeList(CodeTable Table, string? Name = null) : Conversion
         this.Table.ToAgreed(raw.Display) is not { } agreed ? null : agreed.IsEmpty || type == FieldType.Text ? agreed : ValueJson.FromText(agreed.Display, type, country);
 
     public override Value? ToSide(Value agreed) => this.Table.ToSide(agreed.Display);
+}
+
+/// <summary>A field that points at a record of another mirror: each side writes its own id of it.</summary>
+/// <param name="Mirror">The other mirror's key.</param>
+public sealed record ReferenceTo(string Mirror) : Conversion
+{
+    public override string? Words => "its own id";
+
+    public override Value? ToAgreed(Value raw, FieldType type, string? country) => null;
+
+    public override Value? ToSide(Value agreed) => null;
+
+    public override Value? Read(in Reading reading, out string? why)
+    {
+        var found = reading.Setting.References.Linked(this.Mirror, reading.Setting.System, reading.Held.Display.Trim());
+        why = found is null ? $"it waits for the record {ValueJson.Quoted(reading.Held.Display)} of the mirror {this.Mirror}, which is not linked yet" : null;
+        return found;
+    }
+
+    public override Value? Write(Value agreed, ConversionSetting setting, out string? why)
+    {
+        why = null;
+        if (agreed is LinkValue link && setting.References.IdOf(this.Mirror, link.Link, setting.System) is { } id)
+        {
+            return Value.Text(id);
+        }
+
+        why = $"it waits for {ValueJson.Quoted(agreed.Display)} of the mirror {this.Mirror}, which this side does not have yet";
+        return null;
+    }
 }

@@ -42,12 +42,7 @@ public sealed record FormulaConversion(string? ToAgreedFormula, string? ToSideFo
 
     public override ImmutableArray<string> Inputs => this.read.Value.Formula is { } formula ? [.. formula.Fields.Where(f => f != Own)] : [];
 
-    public override string? Words => (this.ToAgreedFormula, this.ToSideFormula) switch
-    {
-        (_, { } written) => $"the form {written}",
-        ({ } made, _) => $"what {made} makes of it",
-        _ => null,
-    };
+    public override string? Words => this.ToSideFormula is null ? null : this.write.Value.Formula is { } formula ? $"this form: {FormulaWords.Of(formula)}" : $"the form {this.ToSideFormula}";
 
     public bool Equals(FormulaConversion? other) => other is not null && (this.ToAgreedFormula, this.ToSideFormula) == (other.ToAgreedFormula, other.ToSideFormula);
 
@@ -100,7 +95,7 @@ public sealed record FormulaConversion(string? ToAgreedFormula, string? ToSideFo
         for (var i = 0; i < values.Length; i++)
         {
             // A field of the record that is called value stands for itself; towards a side there is only the one value.
-            values[i] = ItemValue.From(reading.Record.Has(formula.Fields[i]) ? reading.Record[formula.Fields[i]] : formula.Fields[i] == Own || ReferenceEquals(reading.Record, RawFields.None) ? reading.Held : Value.Empty);
+            values[i] = ItemValue.OfLines(reading.Record, formula.Fields[i]) ?? ItemValue.From(reading.Record.Has(formula.Fields[i]) ? reading.Record[formula.Fields[i]] : formula.Fields[i] == Own || ReferenceEquals(reading.Record, RawFields.None) ? reading.Held : Value.Empty);
         }
 
         item = formula.Evaluate(values, setting);

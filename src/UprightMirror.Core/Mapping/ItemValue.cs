@@ -19,6 +19,20 @@ public static class ItemValue
         _ => Item.Of(value.Display),
     };
 
+    /// <summary>A field of a record's lines, such as <c>lines.amount</c>, as the list that formulas add up; null when the path is none.</summary>
+    public static Item? OfLines(RawFields record, string path)
+    {
+        for (var dot = path.IndexOf('.', StringComparison.Ordinal); dot > 0; dot = path.IndexOf('.', dot + 1))
+        {
+            if (record[path[..dot]] is LinesValue lines)
+            {
+                return Item.Of([.. lines.Lines.Select(l => From(l.GetValueOrDefault(path[(dot + 1)..], Value.Empty)))]);
+            }
+        }
+
+        return null;
+    }
+
     /// <summary>What a formula gave, as a value of a type; null when it can't be one.</summary>
     public static Value? Of(Item item, FieldType type, string? country) => (item.Kind, type) switch
     {

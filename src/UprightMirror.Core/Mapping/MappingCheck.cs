@@ -130,6 +130,18 @@ public static class MappingCheck
             yield return (true, $"{name} would be told two things in {cell.Path}: by {field.Name} and by {mirror.Fields.First(o => o.Cells[side] is { Takes: true } t && t.Path == cell.Path).Name}. Let one of them not be taken there.");
         }
 
+        foreach (var problem in field.Lines is null ? [] : Lines(mirror, field, side, name))
+        {
+            yield return problem;
+        }
+
+        if (field.Type == FieldType.Reference != cell.Conversion is ReferenceTo)
+        {
+            yield return (true, field.Type == FieldType.Reference
+                ? $"{field.Name} is a record of another mirror, and {cell.Path} of {name} does not say of which. Choose the mirror under its conversion."
+                : $"{cell.Path} of {name} points at a record of another mirror, and {field.Name} is {field.Type.Name()}. Let {field.Name} hold a reference.");
+        }
+
         foreach (var problem in cell.Conversion switch { FormulaConversion formula => formula.Problems, CodeList codes => codes.Table.Problems, _ => [] })
         {
             yield return (true, problem);
@@ -239,6 +251,39 @@ public static class MappingCheck
         giver.Conversion is CodeList { Table: var table } && table.Codes.All(c => allowed.Contains(c.Agreed, StringComparer.Ordinal))
         && table.UnknownToAgreed is { Kind: UnknownCodes.Hold } or { Kind: UnknownCodes.Value } && (table.UnknownToAgreed.Stand is not { } stand || allowed.Contains(stand, StringComparer.Ordinal));
 
+    /// <summary>What is wrong with a field that holds lines, on one side.</summary>
+    private static IEnumerable<(bool IsWrong, string Words)> Lines(MirrorDefinition mirror, AgreedFieldDefinition field, int side, string name)
+    {
+        var lines = field.Lines!;
+        if (lines.Fields.All(f => f.Name != lines.Key))
+        {
+            yield return (true, $"The lines of {field.Name} are told apart by {lines.Key}, which is no field of theirs. Choose another.");
+        }
+
+        foreach (var missing in lines.Fields.Where(f => f.Cells[side] is null))
+        {
+            yield return (true, $"{name} keeps the lines of {field.Name} without {missing.Name}: lines are compared whole, so each of their fields stands on every side that has them. Map it there, or take it out.");
+        }
+
+        foreach (var problem in lines.Fields.Select(f => f.Cells[side]?.Conversion).OfType<FormulaConversion>().SelectMany(c => c.Problems))
+        {
+            yield return (true, $"In the lines of {field.Name}: {problem}");
+        }
+
+        if (lines.Total is { } total)
+        {
+            if (mirror.Fields.All(f => f.Name != total.Field || f.Type != FieldType.Number))
+            {
+                yield return (true, $"The lines of {field.Name} must add up to {total.Field}, which is no agreed field that holds a number.");
+            }
+
+            if (!Formulas.Formula.Parse(total.Amount, f => lines.Fields.Any(l => l.Name == f), out _, out var wrong))
+            {
+                yield return (true, $"What a line of {field.Name} amounts to: {wrong.Sentence}");
+            }
+        }
+    }
+
     private static IEnumerable<SideField> Givers(AgreedFieldDefinition field, int except) => field.Cells.Where((c, s) => s != except && c is { Gives: true }).Select(c => c!);
 
     private static string Some(ImmutableArray<string> values) => values.Length <= 6 ? string.Join(", ", values) : $"{string.Join(", ", values.Take(5))} and {values.Length - 5} more";
@@ -253,7 +298,8 @@ public static class MappingCheck
                 continue;
             }
 
-            var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true }).Select(c => c!.Path).Concat(mirror.Sides[s].Constants.Select(c => c.Path)).ToHashSet();
+            // What a side gives and does not take, it has by itself: a person said so.
+            var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true } or { Gives: true }).Select(c => c!.Path).Concat(mirror.Sides[s].Constants.Select(c => c.Path)).ToHashSet();
             foreach (var missing in sides[s].Catalogue.Fields.Values.Where(f => f is { Required: true, ReadOnly: false } && !supplied.Contains(f.Path) && !sides[s].OwnStamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
             {
                 // Some systems call required what they fill in by themselves: it is for a person to judge.

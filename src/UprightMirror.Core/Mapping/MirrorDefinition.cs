@@ -21,6 +21,7 @@ public sealed record SideField(string Path, bool Gives, bool Takes, Conversion C
 /// <param name="Rank">System names, the one that counts most first; sides left out follow in the mirror's order.</param>
 /// <param name="FirstMeeting">The rule's name for sides that never met; rank unless told otherwise.</param>
 /// <param name="Cells">One for each side, in the mirror's order; null where the side does not keep the field.</param>
+/// <param name="Lines">For a field that holds lines: what each line has. Its cells then say where each side keeps the lines.</param>
 public sealed record AgreedFieldDefinition(
     string Name,
     FieldType Type,
@@ -30,12 +31,25 @@ public sealed record AgreedFieldDefinition(
     ImmutableArray<string> States = default,
     string FirstMeeting = "rank",
     string? Group = null,
-    bool EmptyTravels = true)
+    bool EmptyTravels = true,
+    LinesDefinition? Lines = null)
 {
     public ImmutableArray<string> Rank { get; init; } = Rank.IsDefault ? [] : Rank;
 
     public ImmutableArray<string> States { get; init; } = States.IsDefault ? [] : States;
 }
+
+/// <summary>What each line of a record has.</summary>
+/// <param name="Key">The line field that tells one line from another, such as its number or its product.</param>
+/// <param name="Fields">The line fields. Their cells' paths stand within a line; each is kept on every side that keeps the lines.</param>
+/// <param name="Total">What the lines must add up to; null for nothing.</param>
+public sealed record LinesDefinition(string Key, ImmutableArray<AgreedFieldDefinition> Fields, TotalCheck? Total = null);
+
+/// <summary>The lines must add up to what a field of the record says.</summary>
+/// <param name="Field">The agreed field of the record.</param>
+/// <param name="Amount">A formula over the line fields: what one line amounts to.</param>
+/// <param name="Tolerance">How far apart the two may be; 0 or more.</param>
+public sealed record TotalCheck(string Field, string Amount, decimal Tolerance);
 
 /// <summary>A system's place in a mirror.</summary>
 /// <param name="System">The system's key, such as <c>slipway</c>.</param>
@@ -79,11 +93,18 @@ public sealed record MirrorDefinition(
     public MirrorDefinition With(ImmutableDictionary<string, CodeTable> codeLists) => this with
     {
         CodeLists = codeLists,
-        Fields = [.. this.Fields.Select(f => f with
-        {
-            Cells = [.. f.Cells.Select(c => c is { Conversion: CodeList { Name: { } name } list } && codeLists.TryGetValue(name, out var table) ? c with { Conversion = list with { Table = table } } : c)],
-        })],
+        Fields = [.. this.Fields.Select(f => With(f, codeLists))],
     };
+
+    private static AgreedFieldDefinition With(AgreedFieldDefinition field, ImmutableDictionary<string, CodeTable> codeLists) => field with
+    {
+        Cells = [.. field.Cells.Select(c => c is { Conversion: CodeList { Name: { } name } list } && codeLists.TryGetValue(name, out var table) ? c with { Conversion = list with { Table = table } } : c)],
+        Lines = field.Lines is { } lines ? lines with { Fields = [.. lines.Fields.Select(l => With(l, codeLists))] } : null,
+    };
+
+    /// <summary>The other mirrors that fields of this one point at, by key.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public IEnumerable<string> PointsAt => this.Fields.Concat(this.Fields.SelectMany(f => f.Lines?.Fields ?? [])).SelectMany(f => f.Cells).Select(c => (c?.Conversion as ReferenceTo)?.Mirror).OfType<string>().Distinct(StringComparer.Ordinal);
 
     /// <summary>The rules in the form that reconciling reads.</summary>
     /// <param name="names">What people call each side's system, in the mirror's order: these stand in every reason.</param>

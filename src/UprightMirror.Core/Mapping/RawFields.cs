@@ -60,10 +60,12 @@ public sealed class RawFields
     public JsonObject ToFlatJson() => new(this.values.Select(v => KeyValuePair.Create(v.Key, ValueJson.Write(v.Value))));
 
     /// <summary>As the nested JSON object that the system itself would write.</summary>
-    public JsonObject ToNestedJson()
+    public JsonObject ToNestedJson() => Nested(this.values);
+
+    private static JsonObject Nested(IEnumerable<KeyValuePair<string, Value>> values)
     {
         var root = new JsonObject();
-        foreach (var (path, value) in this.values)
+        foreach (var (path, value) in values)
         {
             var levels = path.Split('.');
             var parent = root;
@@ -72,7 +74,7 @@ public sealed class RawFields
                 parent = (parent[level] ??= new JsonObject()) as JsonObject ?? throw new InvalidOperationException($"The path {path} goes through a value.");
             }
 
-            parent[levels[^1]] = ValueJson.Write(value);
+            parent[levels[^1]] = value is LinesValue lines ? new JsonArray([.. lines.Lines.Select(l => (JsonNode?)Nested(l))]) : ValueJson.Write(value);
         }
 
         return root;

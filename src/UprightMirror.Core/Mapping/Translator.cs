@@ -24,9 +24,10 @@ public sealed class Translator
     private readonly ConversionSetting setting;
 
     /// <param name="now">The run's time, for formulas that ask for it.</param>
-    public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue, DateTimeOffset now = default)
+    /// <param name="references">The records of other mirrors that fields point at; null for none.</param>
+    public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue, DateTimeOffset now = default, References? references = null)
     {
-        this.setting = new ConversionSetting(now) { CodeLists = mirror.CodeLists };
+        this.setting = new ConversionSetting(now) { CodeLists = mirror.CodeLists, References = references ?? References.None, System = mirror.Sides[side].System };
         this.mirror = mirror;
         this.side = side;
         this.catalogue = catalogue;
@@ -57,10 +58,22 @@ public sealed class Translator
 
             var problem = this.vanished[field]
                 ? $"{cell.Path} is not in the system's own description any more. An empty value may not travel because of that: map the field anew, or have it brought back."
+                : this.mirror.Fields[field].Lines is { } lines
+                ? LinesTranslator.ToAgreed(lines, this.side, cell, raw, this.setting, this.CountryOf(values), out values[field])
                 : this.Translate(raw, field, cell, this.CountryOf(values), out values[field]);
             if (problem is not null)
             {
                 problems.Add(new TranslationProblem(field, cell.Path, problem));
+            }
+        }
+
+        foreach (var field in this.order.Where(f => this.mirror.Fields[f] is { Lines.Total: not null, Cells: var cells } && cells[this.side] is not null && !values[f].IsEmpty))
+        {
+            var (definition, total) = (this.mirror.Fields[field], this.mirror.Fields[field].Lines!.Total!);
+            var header = this.mirror.Fields.Select(f => f.Name).ToList().IndexOf(total.Field);
+            if (header >= 0 && this.mirror.Fields[header].Cells[this.side] is not null && LinesTranslator.TotalProblem(definition.Name, total, (LinesValue)values[field], values[header], this.setting) is { } words)
+            {
+                problems.Add(new TranslationProblem(field, definition.Cells[this.side]!.Path, words));
             }
         }
 
@@ -69,7 +82,8 @@ public sealed class Translator
 
     /// <summary>An agreed value in this side's own form.</summary>
     /// <param name="problem">Why this side can't hold it, or null.</param>
-    public Value ToSide(int field, Value agreed, out TranslationProblem? problem)
+    /// <param name="held">What the side holds now: fields of lines that nobody maps stay as they are. Null when it holds nothing yet.</param>
+    public Value ToSide(int field, Value agreed, out TranslationProblem? problem, Value? held = null)
     {
         var definition = this.mirror.Fields[field];
         var cell = definition.Cells[this.side] ?? throw new ArgumentException($"Side {this.side} does not keep {definition.Name}.", nameof(field));
@@ -84,6 +98,13 @@ public sealed class Translator
         {
             problem = described is { Required: true } ? new TranslationProblem(field, cell.Path, $"{cell.Path} may not be empty, and the agreed {definition.Name} is.") : null;
             return Value.Empty;
+        }
+
+        if (definition.Lines is { } lines)
+        {
+            var written = LinesTranslator.ToSide(lines, this.side, cell, (LinesValue)agreed, held as LinesValue, this.setting, out var wrong);
+            problem = wrong is null ? null : new TranslationProblem(field, cell.Path, wrong);
+            return written;
         }
 
         if (cell.Conversion.Write(agreed, this.setting, out var why) is not { } value)

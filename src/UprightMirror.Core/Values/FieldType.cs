@@ -11,6 +11,12 @@ public enum FieldType
     Phone,
     Email,
     List,
+
+    /// <summary>Lines of a record, each with fields of its own.</summary>
+    Lines,
+
+    /// <summary>A record of another mirror.</summary>
+    Reference,
 }
 
 public static class FieldTypeNames
@@ -26,6 +32,8 @@ public static class FieldTypeNames
         FieldType.Phone => "phone",
         FieldType.Email => "email",
         FieldType.List => "list",
+        FieldType.Lines => "lines",
+        FieldType.Reference => "reference",
         _ => throw new ArgumentOutOfRangeException(nameof(type), type, null),
     };
 
@@ -40,6 +48,8 @@ public static class FieldTypeNames
         "phone" => FieldType.Phone,
         "email" => FieldType.Email,
         "list" => FieldType.List,
+        "lines" => FieldType.Lines,
+        "reference" => FieldType.Reference,
         _ => null,
     };
 }

@@ -124,3 +124,33 @@ public sealed record ListValue : Value
 
     public override string Display => string.Join(", ", this.Items);
 }
+
+/// <summary>
+/// The lines of a record, each a set of values by field name. In agreed form they stand in the order of their keys, so that the order
+/// in which a system gives them is no change; in a side's own form, as the system gave them.
+/// </summary>
+public sealed record LinesValue : Value
+{
+    /// <param name="lines">At least one; values that are empty may be left out.</param>
+    public LinesValue(ImmutableArray<ImmutableSortedDictionary<string, Value>> lines) => this.Lines = [.. lines.Select(l => l.Values.Any(v => v.IsEmpty) ? l.RemoveRange(l.Where(v => v.Value.IsEmpty).Select(v => v.Key)) : l)];
+
+    public ImmutableArray<ImmutableSortedDictionary<string, Value>> Lines { get; }
+
+    public bool Equals(LinesValue? other) => other is not null && this.Lines.Length == other.Lines.Length && this.Lines.Zip(other.Lines).All(p => p.First.Count == p.Second.Count && p.First.All(v => p.Second.TryGetValue(v.Key, out var its) && v.Value.Equals(its)));
+
+    public override int GetHashCode() => this.Lines.Aggregate(this.Lines.Length, (hash, line) => line.Aggregate(hash, (h, v) => HashCode.Combine(h, v.Key, v.Value)));
+
+    /// <summary>How many lines, and the first of them.</summary>
+    public override string Display => $"{this.Lines.Length} {(this.Lines.Length == 1 ? "line" : "lines")}: {string.Join("; ", this.Lines.Take(3).Select(l => string.Join(", ", l.Values.Select(v => v.Display))))}{(this.Lines.Length > 3 ? "; …" : "")}";
+}
+
+/// <summary>A record of another mirror, known by its link: each side has an id of its own for it.</summary>
+/// <param name="Title">What people called it when it was read. Two are equal when their links are.</param>
+public sealed record LinkValue(Guid Link, string Title) : Value
+{
+    public override string Display => this.Title;
+
+    public bool Equals(LinkValue? other) => other is not null && this.Link == other.Link;
+
+    public override int GetHashCode() => this.Link.GetHashCode();
+}

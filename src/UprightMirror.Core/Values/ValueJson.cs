@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
@@ -13,6 +14,10 @@ public static class ValueJson
 {
     /// <summary>The longest text that a field may hold, in UTF-16 code units. A longer one holds its record.</summary>
     public const int LongestText = 100_000;
+
+    private const string LinkTag = "link";
+    private const string TypeTag = "type";
+    private const int DeepestLine = 4;
 
     /// <summary>Reads a JSON value that is already in agreed form.</summary>
     /// <returns>True and the value, or false and what is wrong with it.</returns>
@@ -33,6 +38,9 @@ public static class ValueJson
             (FieldType.YesNo, JsonValueKind.False) => new YesNoValue(false),
             (FieldType.List, JsonValueKind.Array) when json.EnumerateArray().All(i => i.ValueKind == JsonValueKind.String)
                 => Value.List(json.EnumerateArray().Select(i => i.GetString()!)),
+            (FieldType.Lines, JsonValueKind.Array) when json.GetArrayLength() == 0 => Value.Empty,
+            (FieldType.Lines, JsonValueKind.Array) when json.EnumerateArray().All(l => l.ValueKind == JsonValueKind.Object) => new LinesValue([.. json.EnumerateArray().Select(l => ReadLine(l, ReadAgreed))]),
+            (FieldType.Reference, JsonValueKind.Object) => ReadAgreed(json) as LinkValue,
             (FieldType.Date or FieldType.DateTime or FieldType.Phone or FieldType.Email, JsonValueKind.String)
                 => FromText(json.GetString()!, type, null),
             _ => null,
@@ -72,13 +80,14 @@ public static class ValueJson
             FieldType.YesNo => trimmed.ToLowerInvariant() switch { "true" or "yes" or "1" => new YesNoValue(true), "false" or "no" or "0" => new YesNoValue(false), _ => null },
             FieldType.Phone => Telephone.Read(trimmed, country),
             FieldType.Email => LooksLikeEmail(trimmed) ? new EmailValue(trimmed) : null,
+            FieldType.Lines or FieldType.Reference => null,
             FieldType.List => Value.List(trimmed.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)),
             _ => throw new ArgumentOutOfRangeException(nameof(type), type, null),
         };
     }
 
     /// <summary>Reads a JSON value in a side's own form: typed by what the JSON says, nothing more.</summary>
-    /// <returns>The value; arrays of objects and objects, which no field holds yet, are kept as their JSON text.</returns>
+    /// <returns>The value; arrays of objects are lines; what no field can hold is kept as its JSON text.</returns>
     public static Value ReadRaw(JsonElement json) => json.ValueKind switch
     {
         JsonValueKind.Null or JsonValueKind.Undefined => Value.Empty,
@@ -87,8 +96,48 @@ public static class ValueJson
         JsonValueKind.False => new YesNoValue(false),
         JsonValueKind.Number => json.TryGetDecimal(out var amount) ? new NumberValue(amount) : Value.Text(json.GetRawText()),
         JsonValueKind.Array when json.EnumerateArray().All(i => i.ValueKind == JsonValueKind.String) => Value.List(json.EnumerateArray().Select(i => i.GetString()!)),
+        JsonValueKind.Array when json.EnumerateArray().All(i => i.ValueKind == JsonValueKind.Object) => new LinesValue([.. json.EnumerateArray().Select(l => ReadLine(l, ReadRaw))]),
         _ => Value.Text(json.GetRawText()),
     };
+
+    /// <summary>A line, flat: nested objects become paths.</summary>
+    private static ImmutableSortedDictionary<string, Value> ReadLine(JsonElement line, Func<JsonElement, Value> read)
+    {
+        var values = ImmutableSortedDictionary.CreateBuilder<string, Value>(StringComparer.Ordinal);
+        Flatten(line, "", 0);
+        return values.ToImmutable();
+
+        void Flatten(JsonElement element, string prefix, int depth)
+        {
+            foreach (var property in element.EnumerateObject())
+            {
+                if (property.Value.ValueKind == JsonValueKind.Object && depth < DeepestLine && !property.Value.TryGetProperty(LinkTag, out _) && !property.Value.TryGetProperty(TypeTag, out _))
+                {
+                    Flatten(property.Value, $"{prefix}{property.Name}.", depth + 1);
+                }
+                else if (read(property.Value) is { IsEmpty: false } value)
+                {
+                    values[prefix + property.Name] = value;
+                }
+            }
+        }
+    }
+
+    /// <summary>A value within a line in agreed form: its type is told beside it where JSON has none.</summary>
+    private static Value ReadAgreed(JsonElement json)
+    {
+        if (json.ValueKind != JsonValueKind.Object)
+        {
+            return ReadRaw(json);
+        }
+
+        if (json.TryGetProperty(LinkTag, out var link) && link.TryGetGuid(out var id))
+        {
+            return new LinkValue(id, json.TryGetProperty("title", out var title) ? title.GetString() ?? "" : "");
+        }
+
+        return json.TryGetProperty(TypeTag, out var type) && FieldTypeNames.Parse(type.GetString()) is { } known && json.TryGetProperty("value", out var value) && TryRead(value, known, out var read, out _) ? read : Value.Empty;
+    }
 
     /// <summary>The value as JSON. Reading it again with its type gives an equal value.</summary>
     public static JsonNode? Write(Value value) => value switch
@@ -99,7 +148,18 @@ public static class ValueJson
         YesNoValue yesNo => JsonValue.Create(yesNo.Yes),
         PhoneValue phone => JsonValue.Create(phone.Extension is null ? phone.International : $"{phone.International};ext={phone.Extension}"),
         ListValue list => new JsonArray([.. list.Items.Select(i => (JsonNode?)JsonValue.Create(i))]),
+        LinesValue lines => new JsonArray([.. lines.Lines.Select(l => (JsonNode?)new JsonObject(l.Select(v => KeyValuePair.Create(v.Key, WriteInLine(v.Value)))))]),
+        LinkValue link => new JsonObject { [LinkTag] = link.Link.ToString(), ["title"] = link.Title },
         _ => JsonValue.Create(value.Display),
+    };
+
+    private static JsonNode? WriteInLine(Value value) => value switch
+    {
+        DateValue => new JsonObject { [TypeTag] = FieldType.Date.Name(), ["value"] = Write(value) },
+        DateTimeValue => new JsonObject { [TypeTag] = FieldType.DateTime.Name(), ["value"] = Write(value) },
+        PhoneValue => new JsonObject { [TypeTag] = FieldType.Phone.Name(), ["value"] = Write(value) },
+        EmailValue => new JsonObject { [TypeTag] = FieldType.Email.Name(), ["value"] = Write(value) },
+        _ => Write(value),
     };
 
     /// <summary>The type's name as it stands in a sentence: "a number".</summary>
@@ -113,6 +173,8 @@ public static class ValueJson
         FieldType.Phone => "a telephone number",
         FieldType.Email => "an e-mail address",
         FieldType.List => "a list of texts",
+        FieldType.Lines => "lines",
+        FieldType.Reference => "a record of another mirror",
         _ => throw new ArgumentOutOfRangeException(nameof(type), type, null),
     };
 

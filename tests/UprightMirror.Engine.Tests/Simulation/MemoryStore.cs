@@ -60,6 +60,12 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     private long lastId;
 
     /// <summary>Every record waits to be reconciled again, as after a definition that was changed and changed back.</summary>
+    public Task LookAtHeldAgain(CancellationToken cancellation)
+    {
+        this.LookAtEverythingAgain();
+        return Task.CompletedTask;
+    }
+
     public void LookAtEverythingAgain()
     {
         foreach (var link in this.links.Values)

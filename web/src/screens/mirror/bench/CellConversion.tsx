@@ -31,18 +31,20 @@ export function CellConversion({
     ...(catalogue.data?.find((c) => c.name === collection)?.fields ?? []).map((f) => f.path),
   ];
   const [typed, setTyped] = useState<ConversionForm>(cell.conversion);
-  const [kept, setKept] = useState(cell.conversion);
-  if (JSON.stringify(kept) !== JSON.stringify(cell.conversion)) {
-    // Kept, undone or done again meanwhile: what is typed follows.
-    setKept(cell.conversion);
-    setTyped(cell.conversion);
+  const [kept, setKept] = useState(said(cell.conversion));
+  const [own, setOwn] = useState(kept);
+  if (kept !== said(cell.conversion)) {
+    // Undone, done again or changed elsewhere: what is typed follows. What was typed here may be ahead of what is kept already.
+    setKept(said(cell.conversion));
+    if (said(cell.conversion) !== own) setTyped(cell.conversion);
   }
   const settled = useDeferredValue(typed);
   const tried = useTried(mirrorKey, side, field.type, { ...cell, conversion: settled });
   const [showing, setShowing] = useState(false);
   const save = (conversion: ConversionForm) => {
-    if (JSON.stringify(conversion) !== JSON.stringify(cell.conversion))
-      keep(`Convert ${cell.path} by ${CONVERSIONS[conversion.kind]}`, { ...cell, conversion });
+    if (said(conversion) === said(cell.conversion)) return;
+    setOwn(said(conversion));
+    keep(`Convert ${cell.path} by ${CONVERSIONS[conversion.kind]}`, { ...cell, conversion });
   };
   const use = (conversion: ConversionForm) => {
     setTyped(conversion);
@@ -156,6 +158,19 @@ export function CellConversion({
     </div>
   );
 }
+
+/** A conversion in one form, however it came: by it one is told from another. */
+const said = (c: ConversionForm) =>
+  JSON.stringify([
+    c.kind,
+    c.form ?? null,
+    c.name ? null : (c.codes ?? null),
+    c.toAgreed?.trim() ?? null,
+    c.toSide?.trim() ?? null,
+    c.name ?? null,
+    c.unknownToAgreed ?? null,
+    c.unknownToSide ?? null,
+  ]);
 
 /** Real values to the agreed form and back, and how many come back as they were. */
 function OnRealValues({
