@@ -95,7 +95,10 @@ internal sealed record RecordWrite(
         try
         {
             using var document = JsonDocument.Parse(answer.Body);
-            return new WriteAnswer.Stored(this.Read(document.RootElement, answer.ETag));
+            var stored = this.Read(document.RootElement, answer.ETag);
+
+            // An answer may leave out the lines that it took: they are asked for.
+            return new WriteAnswer.Stored(this.Settings.Expand is { Count: > 0 } lines && !lines.All(stored.Fields.Has) ? await this.ReadBack(stored.Id) ?? stored : stored);
         }
         catch (Exception e) when (e is JsonException or SystemFault)
         {

@@ -120,20 +120,29 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
         return document is null ? null : Values(document.RootElement, collection).Select(v => this.RecordOf(v, set, own, null)).FirstOrDefault(r => r.Fields[own.Reference].Display == reference);
     }
 
-    public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
+    public async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
-        ODataDescription.EntitySet? set = null;
-        return this.WriteOf(collection, request, () => set!, cancellation).Send(async () => this.WrittenAt(set = await this.Set(collection, cancellation), request), cancellation);
+        ODataDescription.EntitySet set;
+        try
+        {
+            set = await this.Set(collection, cancellation);
+        }
+        catch (SystemFault e)
+        {
+            return new WriteAnswer.NotReached(e.Message);
+        }
+
+        return await this.WriteOf(set, request, cancellation).Send(() => Task.FromResult(this.WrittenAt(set, request)), cancellation);
     }
 
     public async Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation)
     {
         var set = await this.Set(collection, cancellation);
-        return await this.WriteOf(collection, request, () => set, cancellation).Show(() => Task.FromResult(this.WrittenAt(set, request)));
+        return await this.WriteOf(set, request, cancellation).Show(() => Task.FromResult(this.WrittenAt(set, request)));
     }
 
-    private RecordWrite WriteOf(string collection, WriteRequest request, Func<ODataDescription.EntitySet> set, CancellationToken cancellation) => new(
-        caller, name, collection, settings.For(collection) ?? new CollectionSettings(), request, "application/json", (json, etag) => this.RecordOf(json, set(), this.Own(set()), etag), id => this.ReadOne(collection, id, cancellation));
+    private RecordWrite WriteOf(ODataDescription.EntitySet set, WriteRequest request, CancellationToken cancellation) =>
+        new(caller, name, set.Name, this.Own(set), request, "application/json", (json, etag) => this.RecordOf(json, set, this.Own(set), etag), id => this.ReadOne(set.Name, id, cancellation));
 
     private Uri WrittenAt(ODataDescription.EntitySet set, WriteRequest request) => request.Id is null ? new Uri(this.root, set.Name) : this.AddressOf(set, request.Id);
 

@@ -66,6 +66,10 @@ public sealed class ODataDescription
         foreach (var contained in set.EntityType.NavigationProperties().Where(n => n.ContainsTarget && n.Type.IsCollection()))
         {
             fields[contained.Name] = new CatalogueField(contained.Name, contained.Type.FullName(), false, false, null);
+            foreach (var inner in contained.ToEntityType().StructuralProperties())
+            {
+                Add(inner, $"{contained.Name}{CatalogueField.InLines}", Deepest);
+            }
         }
 
         // What only tells one version of a record from another is written by the service itself.

@@ -134,6 +134,10 @@ public sealed class RestDescription
                 }
 
                 fields[path] = Field(path, inner, required.Contains(property));
+                if (inner.Items is { } line && depth == 0 && RestGuess.PropertiesOf(line).Any())
+                {
+                    Add(line, path + CatalogueField.InLines, Deepest, inside);
+                }
             }
         }
     }

@@ -10,6 +10,13 @@ namespace UprightMirror.Core.Catalogues;
 /// <param name="MaxLength">The longest text that it takes, in characters; null when the description does not say.</param>
 public sealed record CatalogueField(string Path, string Type, bool Required, bool ReadOnly, int? MaxLength)
 {
+    /// <summary>Stands between the path of lines and that of a field within each of them: <c>lines[].quantity</c>.</summary>
+    public const string InLines = "[].";
+
+    /// <summary>True for a field within lines: it is mapped with them, not by itself.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public bool IsInLines => this.Path.Contains(InLines, StringComparison.Ordinal);
+
     /// <summary>What the system calls it on its own pages; null when it does not say.</summary>
     public string? Label { get; init; }
 

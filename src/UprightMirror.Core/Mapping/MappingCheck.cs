@@ -300,7 +300,7 @@ public static class MappingCheck
 
             // What a side gives and does not take, it has by itself: a person said so.
             var supplied = mirror.Fields.Select(f => f.Cells[s]).Where(c => c is { Takes: true } or { Gives: true }).Select(c => c!.Path).Concat(mirror.Sides[s].Constants.Select(c => c.Path)).ToHashSet();
-            foreach (var missing in sides[s].Catalogue.Fields.Values.Where(f => f is { Required: true, ReadOnly: false } && !supplied.Contains(f.Path) && !sides[s].OwnStamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
+            foreach (var missing in sides[s].Catalogue.Fields.Values.Where(f => f is { Required: true, ReadOnly: false, IsInLines: false } && !supplied.Contains(f.Path) && !sides[s].OwnStamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal))
             {
                 // Some systems call required what they fill in by themselves: it is for a person to judge.
                 yield return new Finding(false, null, s, missing.Path, $"{sides[s].Name} requires {missing.Path} for a new {mirror.RecordType}, and nobody supplies it. Map it or give it a constant, unless {sides[s].Name} fills it in by itself.");

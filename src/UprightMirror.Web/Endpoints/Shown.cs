@@ -48,7 +48,7 @@ internal sealed class Shown(IReadOnlyDictionary<string, KeptConnection> connecti
                 [.. field.Cells.Select((cell, s) => cell is null ? null : new CellShown(
                     cell.Path, cell.Gives, cell.Takes, cell.Conversion.Words,
                     raws is not null && raws.TryGetValue(s, out var raw) && !raw[cell.Path].IsEmpty ? raw[cell.Path].Display : null,
-                    value is not null && translated is not null && translated.TryGetValue(s, out var t) && !t.Values[f].Equals(value)))],
+                    value is not null && cell.Conversion is not ReferenceTo && translated is not null && translated.TryGetValue(s, out var t) && !t.Values[f].Equals(value)))],
                 kept is { } a ? AgreedOf(a) : null,
                 PlainWords.OfField(mirror, f, rules));
         })];

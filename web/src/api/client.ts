@@ -35,7 +35,11 @@ export type ChangeOfSystem = Schemas['ChangeShown'];
 export type Survey = Schemas['SurveyState'];
 export type CellForm = Schemas['CellForm'];
 // That an item of a list may be null is lost in the API's document.
-export type FieldForm = Omit<Schemas['FieldForm'], 'cells'> & { cells: (CellForm | null)[] };
+export type FieldForm = Omit<Schemas['FieldForm'], 'cells' | 'lines'> & {
+  cells: (CellForm | null)[];
+  lines?: LinesForm | null;
+};
+export type LinesForm = Omit<Schemas['LinesForm'], 'fields'> & { fields: FieldForm[] };
 export type DraftPage = Omit<Schemas['DraftPage'], 'fields' | 'samples' | 'agreed'> & {
   fields: FieldForm[];
   samples: (string | null)[][];

@@ -935,6 +935,7 @@ export interface components {
             name?: null | string;
             unknownToAgreed?: null | components["schemas"]["UnknownForm"];
             unknownToSide?: null | components["schemas"]["UnknownForm"];
+            mirror?: null | string;
         };
         Credentials: {
             email: string;
@@ -1066,6 +1067,7 @@ export interface components {
             group: null | string;
             emptyTravels: boolean;
             cells: components["schemas"]["CellForm"][];
+            lines?: null | components["schemas"]["LinesForm"];
         };
         FieldFound: {
             system: string;
@@ -1162,6 +1164,11 @@ export interface components {
             inWords: null | string;
             others: components["schemas"]["LearnExample"][];
             askFor: null | string;
+        };
+        LinesForm: {
+            key: string;
+            fields: components["schemas"]["FieldForm"][];
+            total: null | components["schemas"]["TotalForm"];
         };
         MemberShown: {
             /** Format: int32 */
@@ -1590,6 +1597,12 @@ export interface components {
             mirrors: components["schemas"]["MirrorToday"][];
             systems: components["schemas"]["SystemShown"][];
             settled: components["schemas"]["Settled"];
+        };
+        TotalForm: {
+            field: string;
+            amount: string;
+            /** Format: double */
+            tolerance: number;
         };
         TriedFieldShown: {
             field: string;

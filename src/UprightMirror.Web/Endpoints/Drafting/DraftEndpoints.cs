@@ -156,7 +156,8 @@ internal static class DraftEndpoints
         var definition = draft.Definition;
         var names = shown.Names(definition);
         var (record, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, sample ?? 1), string.IsNullOrWhiteSpace(find) ? null : find.Trim(), cancellation);
-        var translations = record?.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), clock.GetUtcNow()).ToAgreed(r.Value.Fields).Values) ?? [];
+        var references = await mirrors.ReferencesTo([.. definition.PointsAt], cancellation);
+        var translations = record?.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), clock.GetUtcNow(), references).ToAgreed(r.Value.Fields).Values) ?? [];
         return TypedResults.Ok(new DraftPage(
             draft.Step, draft.Last, draft.What, draft.Undone, draft.Who, draft.At, draft.BasedOn, shown.Sides(definition), DraftForms.Settings(definition),
             [.. definition.Fields.Select(DraftForms.Form)],

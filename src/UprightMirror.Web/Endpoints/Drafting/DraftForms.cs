@@ -6,7 +6,8 @@ using UprightMirror.Core.Values;
 
 namespace UprightMirror.Web.Endpoints.Drafting;
 
-/// <param name="Kind">asItStands, phone, codeList or formula.</param>
+/// <param name="Kind">asItStands, phone, codeList, formula or reference.</param>
+/// <param name="Mirror">For a reference: the key of the mirror whose record it is.</param>
 /// <param name="Form">For phone: international or nationalDigits.</param>
 /// <param name="Codes">For a code list: pairs of the side's code and the agreed value.</param>
 /// <param name="ToAgreed">For a formula: from the side's record to the agreed value; null for as it stands.</param>
@@ -16,7 +17,7 @@ namespace UprightMirror.Web.Endpoints.Drafting;
 /// <param name="UnknownToSide">For a code list: what becomes of an agreed value that is not in it; null to hold.</param>
 public sealed record ConversionForm(
     string Kind, PhoneForm? Form = null, IReadOnlyList<IReadOnlyList<string>>? Codes = null, string? ToAgreed = null, string? ToSide = null,
-    string? Name = null, UnknownForm? UnknownToAgreed = null, UnknownForm? UnknownToSide = null);
+    string? Name = null, UnknownForm? UnknownToAgreed = null, UnknownForm? UnknownToSide = null, string? Mirror = null);
 
 /// <param name="Stand">With the kind value: what stands for it.</param>
 public sealed record UnknownForm(UnknownCodes Kind, string? Stand);
@@ -24,8 +25,18 @@ public sealed record UnknownForm(UnknownCodes Kind, string? Stand);
 /// <param name="Default">What the side is told where the agreed value is empty; null for nothing.</param>
 public sealed record CellForm(string Path, bool Gives, bool Takes, ConversionForm Conversion, Drift Drift = Drift.PutBack, string? Default = null);
 
-/// <param name="Type">text, number, date, datetime, yesno, phone, email or list.</param>
-public sealed record FieldForm(string Name, string Type, string Rule, IReadOnlyList<string> Rank, IReadOnlyList<string> States, string FirstMeeting, string? Group, bool EmptyTravels, IReadOnlyList<CellForm?> Cells);
+/// <param name="Type">text, number, date, datetime, yesno, phone, email, list, lines or reference.</param>
+/// <param name="Lines">For lines: what each of them has.</param>
+public sealed record FieldForm(string Name, string Type, string Rule, IReadOnlyList<string> Rank, IReadOnlyList<string> States, string FirstMeeting, string? Group, bool EmptyTravels, IReadOnlyList<CellForm?> Cells, LinesForm? Lines = null);
+
+/// <param name="Key">The line field that tells lines apart.</param>
+/// <param name="Total">What the lines must add up to; null for nothing.</param>
+public sealed record LinesForm(string Key, IReadOnlyList<FieldForm> Fields, TotalForm? Total);
+
+/// <param name="Field">The agreed field of the record that says the total.</param>
+/// <param name="Amount">A formula over the line fields.</param>
+/// <param name="Tolerance">How far apart the two may be.</param>
+public sealed record TotalForm(string Field, string Amount, decimal Tolerance);
 
 /// <summary>What a draft says beside its fields.</summary>
 /// <param name="TitleField">The agreed field by which people know a record.</param>
@@ -42,10 +53,12 @@ public sealed record ConstantForm(string Path, string Text);
 internal static class DraftForms
 {
     private const int MostConstants = 100;
+    private const int MostLineFields = 100;
     private static readonly string[] Rules = ["rank", "latest", "furthest", "fullest", "greatest", "least", "union", "ask"];
 
     public static FieldForm Form(AgreedFieldDefinition f) =>
-        new(f.Name, f.Type.Name(), f.Rule, f.Rank, f.States, f.FirstMeeting, f.Group, f.EmptyTravels, [.. f.Cells.Select(c => c is null ? null : new CellForm(c.Path, c.Gives, c.Takes, Form(c.Conversion), c.Drift, c.Default))]);
+        new(f.Name, f.Type.Name(), f.Rule, f.Rank, f.States, f.FirstMeeting, f.Group, f.EmptyTravels, [.. f.Cells.Select(c => c is null ? null : new CellForm(c.Path, c.Gives, c.Takes, Form(c.Conversion), c.Drift, c.Default))],
+            f.Lines is { } lines ? new LinesForm(lines.Key, [.. lines.Fields.Select(Form)], lines.Total is { } total ? new TotalForm(total.Field, total.Amount, total.Tolerance) : null) : null);
 
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
@@ -150,7 +163,42 @@ internal static class DraftForms
             cells.Add(read);
         }
 
-        field = new AgreedFieldDefinition(form.Name.Trim(), type, [.. cells], form.Rule, [.. form.Rank], [.. form.States], form.FirstMeeting, string.IsNullOrWhiteSpace(form.Group) ? null : form.Group.Trim(), form.EmptyTravels);
+        LinesDefinition? lines = null;
+        if (type == FieldType.Lines && Read(form, mirror, out lines) is { } no)
+        {
+            return no;
+        }
+
+        field = new AgreedFieldDefinition(form.Name.Trim(), type, [.. cells], form.Rule, [.. form.Rank], [.. form.States], form.FirstMeeting, string.IsNullOrWhiteSpace(form.Group) ? null : form.Group.Trim(), form.EmptyTravels, lines);
+        return null;
+    }
+
+    private static string? Read(FieldForm form, MirrorDefinition mirror, out LinesDefinition? lines)
+    {
+        var asked = form.Lines ?? new LinesForm("", [], null);
+        lines = null;
+        if (asked.Fields.Count > MostLineFields || asked.Key.Length > 80 || asked.Total is { Field.Length: > 80 } or { Amount.Length: > Formula.Longest } or { Tolerance: < 0 })
+        {
+            return $"{form.Name}: a line has at most {MostLineFields} fields, and a tolerance is 0 or more.";
+        }
+
+        var fields = ImmutableArray.CreateBuilder<AgreedFieldDefinition>();
+        foreach (var one in asked.Fields)
+        {
+            if (one.Type == "lines")
+            {
+                return $"{form.Name}: {one.Name} can't hold lines itself: lines have no lines.";
+            }
+
+            if (Read(one, mirror, out AgreedFieldDefinition? read) is { } wrong)
+            {
+                return $"{form.Name}: {wrong}";
+            }
+
+            fields.Add(read!);
+        }
+
+        lines = new LinesDefinition(asked.Key.Trim(), fields.ToImmutable(), asked.Total is { } total ? new TotalCheck(total.Field, total.Amount, total.Tolerance) : null);
         return null;
     }
 
@@ -182,6 +230,7 @@ internal static class DraftForms
         Conversion? conversion = form.Conversion.Kind switch
         {
             "asItStands" => new AsItStands(),
+            "reference" when form.Conversion.Mirror is { Length: > 0 and <= 80 } other => new ReferenceTo(other),
             "phone" => new PhoneConversion(form.Conversion.Form ?? PhoneForm.International),
             "codeList" when form.Conversion.Name is { } name => new CodeList(mirror.CodeLists.GetValueOrDefault(name) ?? new CodeTable([]), name),
             "codeList" => new CodeList(table!),
@@ -190,7 +239,7 @@ internal static class DraftForms
         };
         if (conversion is null)
         {
-            return $"There is no conversion {form.Conversion.Kind}.";
+            return form.Conversion.Kind == "reference" ? "Say of which mirror the record is." : $"There is no conversion {form.Conversion.Kind}.";
         }
 
         cell = new SideField(form.Path, form.Gives, form.Takes, conversion, form.Drift, Filled(form.Default));
@@ -221,6 +270,7 @@ internal static class DraftForms
     private static ConversionForm Form(Conversion conversion) => conversion switch
     {
         PhoneConversion phone => new ConversionForm("phone", phone.Form),
+        ReferenceTo reference => new ConversionForm("reference", Mirror: reference.Mirror),
         CodeList list => new ConversionForm("codeList", Codes: Pairs(list.Table), Name: list.Name, UnknownToAgreed: Form(list.Table.UnknownToAgreed), UnknownToSide: Form(list.Table.UnknownToSide)),
         FormulaConversion formula => new ConversionForm("formula", ToAgreed: formula.ToAgreedFormula, ToSide: formula.ToSideFormula),
         _ => new ConversionForm("asItStands"),

@@ -74,7 +74,7 @@ internal static partial class SuggestionEndpoints
             // What a system says about its records is no content of them: when they were changed, by whom, in which version.
             var own = (await connections.All(cancellation)).Where(c => c.System == definition.Sides[s].System).Select(c => SystemsEndpoints.SettingsOf(c).For(definition.Sides[s].Collection)).FirstOrDefault();
             string?[] stamps = own is null ? [] : [own.ChangedAt, own.ChangedBy, own.VersionTag, own.Reference];
-            sketches[s] = [.. collections[s].Fields.Values.Where(f => !stamps.Contains(f.Path)).OrderBy(f => f.Path, StringComparer.Ordinal).Select(f => (f.Path, new FieldSketch(f.Path, f.Label, null, f.Type, f.MaxLength, f.Allowed, read.Length > 0 ? [.. read.Select(r => r.Fields[f.Path].Display).Where(v => v.Length is > 0 and < 200).Distinct().Take(MostValues)] : profile.GetValueOrDefault(f.Path)?.Samples ?? []), f))];
+            sketches[s] = [.. collections[s].Fields.Values.Where(f => !stamps.Contains(f.Path) && !f.IsInLines).OrderBy(f => f.Path, StringComparer.Ordinal).Select(f => (f.Path, new FieldSketch(f.Path, f.Label, null, f.Type, f.MaxLength, f.Allowed, read.Length > 0 ? [.. read.Select(r => r.Fields[f.Path].Display).Where(v => v.Length is > 0 and < 200).Distinct().Take(MostValues)] : profile.GetValueOrDefault(f.Path)?.Samples ?? []), f))];
         }
 
         var refused = (await drafts.Refused(mirror.Id, cancellation)).ToHashSet();

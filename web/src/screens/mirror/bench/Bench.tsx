@@ -72,7 +72,7 @@ export function Bench({
   );
   if (draft.isPending) return <Loading what="the fields" />;
   if (draft.isError) return <Failing error={draft.error} retry={() => void draft.refetch()} />;
-  const { sides, fields, settings, sample } = draft.data;
+  const { sides, fields, settings, sample, samples, agreed } = draft.data;
   const sure = found.filter((s) => s.isSure);
   const shown = fields
     .map((f, index) => ({ f, index }))
@@ -127,44 +127,77 @@ export function Bench({
   };
   const turn = (f: FieldForm, side: number, cell: NonNullable<FieldForm['cells'][number]>) =>
     edit(`${sides[side]!.name} ${flowWords(cell)} ${f.name}`, withCell(fields, f.name, side, cell));
-  const rows: SpineRow[] = shown.map(({ f, index }, row) => ({
-    key: f.name,
-    group: f.group,
-    tone: open?.kind === 'field' && open.field === f.name ? 'chosen' : undefined,
-    drag: `row:${f.name}`,
-    onDrop: (dragged) => drop(dragged, f.name),
-    spine: (
-      <button
-        type="button"
-        data-cell={`${row}.-1`}
-        className="text-left"
-        onClick={() => choose({ kind: 'field', field: f.name, side: null })}
-      >
-        <span className="font-semibold">{f.name}</span>{' '}
-        <span className="text-sm text-spine-ink">{f.type === 'text' ? '' : TYPES[f.type]}</span>
-      </button>
-    ),
-    spineBelow: f.cells.some((c) => c?.gives) ? (draft.data.agreed[index] ?? ' ') : 'nobody gives it',
-    spineBeside: troubled.has(index) && (
-      <span className="text-held" title={troubled.get(index)}>
-        <span aria-hidden="true">△</span>
-        <span className="sr-only">needs attention</span>
-      </span>
-    ),
-    cells: f.cells.map((_, side) => ({
-      ...cellOf(
-        f,
-        side,
-        row,
-        draft.data.samples[index]?.[side] ?? null,
-        byCell.get(`${f.name}\n${side}`),
-        open,
-        choose,
+  function rowOf(f: FieldForm, index: number, row: number): SpineRow {
+    return {
+      key: f.name,
+      group: f.type === 'lines' ? f.name : f.group,
+      tone: open?.kind === 'field' && open.field === f.name ? 'chosen' : undefined,
+      drag: `row:${f.name}`,
+      onDrop: (dragged) => drop(dragged, f.name),
+      spine: (
+        <button
+          type="button"
+          data-cell={`${row}.-1`}
+          className="text-left"
+          onClick={() => choose({ kind: 'field', field: f.name, side: null })}
+        >
+          <span className="font-semibold">{f.name}</span>{' '}
+          <span className="text-sm text-spine-ink">{f.type === 'text' ? '' : TYPES[f.type]}</span>
+        </button>
       ),
-      onFlow: f.cells[side] ? () => turn(f, side, nextFlow(f.cells[side]!)) : undefined,
-      onDrop: (dragged: string) => drop(dragged, f.name, dragged.startsWith('row:') ? undefined : side),
-    })),
-  }));
+      spineBelow: f.cells.some((c) => c?.gives) ? (agreed[index] ?? ' ') : 'nobody gives it',
+      spineBeside: troubled.has(index) && (
+        <span className="text-held" title={troubled.get(index)}>
+          <span aria-hidden="true">△</span>
+          <span className="sr-only">needs attention</span>
+        </span>
+      ),
+      cells: f.cells.map((_, side) => ({
+        ...cellOf(f, side, row, samples[index]?.[side] ?? null, byCell.get(`${f.name}\n${side}`), open, choose),
+        onFlow: f.cells[side] ? () => turn(f, side, nextFlow(f.cells[side]!)) : undefined,
+        onDrop: (dragged: string) => drop(dragged, f.name, dragged.startsWith('row:') ? undefined : side),
+      })),
+    };
+  }
+  const inLines = (f: FieldForm): SpineRow[] =>
+    (f.lines?.fields ?? []).map((line) => ({
+      key: `${f.name} › ${line.name}`,
+      group: f.name,
+      tone: open?.kind === 'field' && open.field === f.name && open.line === line.name ? 'chosen' : undefined,
+      spine: (
+        <button
+          type="button"
+          className="text-left"
+          onClick={() => choose({ kind: 'field', field: f.name, side: null, line: line.name })}
+        >
+          {line.name} <span className="text-sm text-spine-ink">{line.type === 'text' ? '' : TYPES[line.type]}</span>
+          {f.lines?.key === line.name && <span className="text-sm text-spine-ink"> tells lines apart</span>}
+        </button>
+      ),
+      cells: line.cells.map((c, side) => ({
+        main: (
+          <button
+            type="button"
+            className={`text-left break-words hover:underline ${c ? '' : 'text-soft italic'}`}
+            onClick={() => choose({ kind: 'field', field: f.name, side, line: line.name })}
+          >
+            {c?.path ?? 'not kept here'}
+          </button>
+        ),
+        gives: c?.gives ?? false,
+        takes: c?.takes ?? false,
+        isOpen: c === null,
+        beside: c && c.conversion.kind !== 'asItStands' && (
+          <span className="font-serif text-action italic" title="converted">
+            ƒ<span className="sr-only"> converted</span>
+          </span>
+        ),
+      })),
+    }));
+  const rows: SpineRow[] = shown.flatMap(({ f, index }, row) => [
+    rowOf(f, index, row),
+    ...(f.type === 'lines' ? inLines(f) : []),
+  ]);
   const constants = settings.sides.flatMap((s, side) => s.constants.map((c) => ({ side, ...c })));
   const showConstants = filter === 'all' && constants.length > 0;
   const openList = listed ?? (fields.length === 0 && found.length > 0);

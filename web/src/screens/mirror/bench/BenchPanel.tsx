@@ -1,4 +1,4 @@
-import type { DraftPage } from '../../../api/client';
+import type { DraftPage, FieldForm } from '../../../api/client';
 import { useDraft, useEditDraft } from '../../../api/queries';
 import { Notice } from '../../../parts/States';
 import { AgreedField } from './AgreedField';
@@ -6,7 +6,7 @@ import { CataloguePanel } from './CataloguePanel';
 import { CellPanel } from './CellPanel';
 import { CheckPanel } from './CheckPanel';
 import { ConstantPanel } from './ConstantPanel';
-import type { Open } from './edits';
+import { insideLines, type Edit, type Open } from './edits';
 import { TryPanel } from './TryPanel';
 
 /** Beside the bench: what is open, or else what the mirror does in plain words. */
@@ -44,7 +44,17 @@ export function BenchPanel({
       )}
       {!page ? null : open?.kind === 'field' && field ? (
         <>
-          {open.side === null ? (
+          {open.line !== undefined ? (
+            <InLines
+              key={`${field.name}.${open.line}.${open.side}`}
+              mirrorKey={mirrorKey}
+              page={page}
+              field={field}
+              open={{ ...open, line: open.line }}
+              edit={edit}
+              choose={choose}
+            />
+          ) : open.side === null ? (
             <AgreedField key={field.name} field={field} page={page} edit={edit} choose={choose} />
           ) : (
             <CellPanel
@@ -88,6 +98,47 @@ const TITLES = {
   check: 'Check',
   try: 'Try this record',
 };
+
+/** One field of lines, by the same panels as any other. */
+function InLines({
+  mirrorKey,
+  page,
+  field,
+  open,
+  edit,
+  choose,
+}: {
+  mirrorKey: string;
+  page: DraftPage;
+  field: FieldForm;
+  open: { side: number | null; line: string };
+  edit: Edit;
+  choose: (open: Open | null) => void;
+}) {
+  const inside = insideLines(page, field.name, edit);
+  const line = inside.page.fields.find((f) => f.name === open.line);
+  if (!line) return null;
+  return open.side === null ? (
+    <AgreedField
+      field={line}
+      page={inside.page}
+      edit={inside.edit}
+      inLines
+      choose={(next) =>
+        choose(next?.kind === 'field' ? { kind: 'field', field: field.name, side: null, line: next.field } : next)
+      }
+    />
+  ) : (
+    <CellPanel
+      mirrorKey={mirrorKey}
+      page={inside.page}
+      field={line}
+      side={open.side}
+      edit={inside.edit}
+      within={field.cells[open.side]?.path ?? ''}
+    />
+  );
+}
 
 /** What the field does in plain words, and what is wrong with it. */
 function About({ page, index, side }: { page: DraftPage; index: number; side: number | null }) {

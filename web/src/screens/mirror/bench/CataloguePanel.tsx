@@ -32,6 +32,7 @@ export function CataloguePanel({
   const shown = all
     .filter(
       (f) =>
+        !f.path.includes('[].') &&
         (!onlyFree || !taken.has(f.path)) &&
         (words === '' || [f.path, f.label ?? '', ...f.samples].some((w) => w.toLowerCase().includes(words))),
     )

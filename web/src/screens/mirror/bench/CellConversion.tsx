@@ -1,12 +1,13 @@
 import { useDeferredValue, useState } from 'react';
 import { Link } from 'react-router';
 import type { CellForm, ConversionForm, DraftPage, FieldForm, Tried } from '../../../api/client';
-import { useCatalogue, useLearn, useTried } from '../../../api/queries';
+import { useCatalogue, useLearn, useMirrors, useTried } from '../../../api/queries';
 import { Button } from '../../../parts/Button';
 import { Notice } from '../../../parts/States';
 import { CodeListEditor } from './CodeListEditor';
 import { CONVERSIONS } from './edits';
 import { FormulaEditor } from './FormulaEditor';
+import { INPUT, Labelled } from './inputs';
 
 /** How a side's values become the agreed ones and back, tried on real values at each keystroke. */
 export function CellConversion({
@@ -15,6 +16,7 @@ export function CellConversion({
   side,
   field,
   cell,
+  inLines,
   keep,
 }: {
   mirrorKey: string;
@@ -22,10 +24,13 @@ export function CellConversion({
   side: number;
   field: FieldForm;
   cell: CellForm;
+  /** A field of lines: its values are not tried one by one. */
+  inLines: boolean;
   keep: (what: string, cell: CellForm) => void;
 }) {
   const { name: sideName, system, collection } = page.sides[side]!;
   const catalogue = useCatalogue(system);
+  const others = (useMirrors().data ?? []).filter((m) => m.key !== mirrorKey && m.version > 0);
   const fieldsOfSide = [
     'value',
     ...(catalogue.data?.find((c) => c.name === collection)?.fields ?? []).map((f) => f.path),
@@ -39,7 +44,12 @@ export function CellConversion({
     if (said(cell.conversion) !== own) setTyped(cell.conversion);
   }
   const settled = useDeferredValue(typed);
-  const tried = useTried(mirrorKey, side, field.type, { ...cell, conversion: settled });
+  const tried = useTried(
+    mirrorKey,
+    side,
+    field.type,
+    inLines || settled.kind === 'reference' ? null : { ...cell, conversion: settled },
+  );
   const [showing, setShowing] = useState(false);
   const save = (conversion: ConversionForm) => {
     if (said(conversion) === said(cell.conversion)) return;
@@ -91,6 +101,24 @@ export function CellConversion({
           </select>
         </label>
       )}
+      {typed.kind === 'reference' && (
+        <Labelled label="A record of the mirror">
+          <select
+            className={INPUT}
+            value={typed.mirror ?? ''}
+            onChange={(e) => use({ ...typed, mirror: e.target.value })}
+          >
+            {others.map((m) => (
+              <option key={m.key} value={m.key}>
+                {m.name}
+              </option>
+            ))}
+          </select>
+          <span className="mt-1 block text-sm text-soft">
+            {sideName} writes its own id of it here. A record that points at one that is not linked yet waits for it.
+          </span>
+        </Labelled>
+      )}
       {typed.kind === 'codeList' && (
         <CodeListEditor
           mirrorKey={mirrorKey}
@@ -127,7 +155,7 @@ export function CellConversion({
           </p>
         </>
       )}
-      {typed.kind !== 'codeList' && (
+      {typed.kind !== 'codeList' && typed.kind !== 'reference' && !inLines && (
         <button
           type="button"
           className="font-semibold text-action hover:underline"
@@ -170,6 +198,7 @@ const said = (c: ConversionForm) =>
     c.name ?? null,
     c.unknownToAgreed ?? null,
     c.unknownToSide ?? null,
+    c.mirror ?? null,
   ]);
 
 /** Real values to the agreed form and back, and how many come back as they were. */

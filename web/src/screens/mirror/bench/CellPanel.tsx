@@ -14,16 +14,24 @@ export function CellPanel({
   field,
   side,
   edit,
+  within,
 }: {
   mirrorKey: string;
   page: DraftPage;
   field: FieldForm;
   side: number;
   edit: Edit;
+  /** For a field of lines: where the side keeps the lines. */
+  within?: string;
 }) {
   const of = page.sides[side]!;
   const catalogue = useCatalogue(of.system);
-  const known = catalogue.data?.find((c) => c.name === of.collection)?.fields ?? [];
+  const all = catalogue.data?.find((c) => c.name === of.collection)?.fields ?? [];
+  const inLines = `${within}[].`;
+  const known =
+    within === undefined
+      ? all.filter((f) => !f.path.includes('[].'))
+      : all.filter((f) => f.path.startsWith(inLines)).map((f) => ({ ...f, path: f.path.slice(inLines.length) }));
   const cell = field.cells[side] ?? null;
   const [path, setPath] = useState(cell?.path ?? '');
   const [fallback, setFallback] = useState(cell?.default ?? '');
@@ -95,6 +103,7 @@ export function CellPanel({
             side={side}
             field={field}
             cell={cell}
+            inLines={within !== undefined}
             keep={(what, next) => set(what, next)}
           />
           {cell.takes && (

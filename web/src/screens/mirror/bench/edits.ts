@@ -1,9 +1,17 @@
 import Papa from 'papaparse';
-import type { CellForm, ConversionForm, DraftSettings, FieldForm, Suggestion } from '../../../api/client';
+import type {
+  CellForm,
+  ConversionForm,
+  DraftPage,
+  DraftSettings,
+  LinesForm,
+  FieldForm,
+  Suggestion,
+} from '../../../api/client';
 
 /** What the panel beside the bench shows. */
 export type Open =
-  | { kind: 'field'; field: string; side: number | null }
+  | { kind: 'field'; field: string; side: number | null; /** A field of its lines. */ line?: string }
   | { kind: 'constant'; side: number; path: string }
   | { kind: 'catalogue'; side: number }
   | { kind: 'check' }
@@ -17,6 +25,7 @@ export const CONVERSIONS: Record<string, string> = {
   phone: 'a telephone number',
   codeList: 'a code list',
   formula: 'a formula',
+  reference: 'a record of another mirror',
 };
 
 export const TYPES: Record<string, string> = {
@@ -28,6 +37,8 @@ export const TYPES: Record<string, string> = {
   phone: 'telephone',
   email: 'e-mail',
   list: 'list',
+  lines: 'lines',
+  reference: 'a record of another mirror',
 };
 
 export const cellAt = (path: string, readOnly = false): CellForm => ({
@@ -62,6 +73,41 @@ export function putBefore(fields: FieldForm[], name: string, before: string): Fi
   const rest = fields.filter((f) => f !== field);
   const at = rest.findIndex((f) => f.name === before);
   return [...rest.slice(0, at), field, ...rest.slice(at)];
+}
+
+const NO_LINES: LinesForm = { key: '', fields: [], total: null };
+
+/** The fields with the lines of one of them changed. */
+export const withLines = (fields: FieldForm[], name: string, change: (lines: LinesForm) => LinesForm) =>
+  withField(fields, name, (f) => ({ ...f, lines: change(f.lines ?? NO_LINES) }));
+
+/** The line fields of a field as if they were the draft's own, so that the same panels edit both. */
+export function insideLines(page: DraftPage, parent: string, edit: Edit): { page: DraftPage; edit: Edit } {
+  const index = page.fields.findIndex((f) => f.name === parent);
+  const lines = page.fields[index]?.lines ?? NO_LINES;
+  return {
+    page: {
+      ...page,
+      fields: lines.fields,
+      samples: lines.fields.map((f) => f.cells.map(() => null)),
+      agreed: lines.fields.map(() => null),
+      inPlainWords: [],
+      findings: page.findings.filter((f) => f.field === index).map((f) => ({ ...f, field: null })),
+    },
+    edit: (what, fields) =>
+      edit(
+        `${what}, in ${parent}`,
+        withLines(page.fields, parent, (l) => {
+          // The field that tells lines apart may have got another name.
+          const renamed = l.fields.findIndex((f) => f.name === l.key);
+          const key =
+            fields.some((f) => f.name === l.key) || fields.length !== l.fields.length
+              ? l.key
+              : (fields[renamed]?.name ?? l.key);
+          return { ...l, fields, key: key || (fields[0]?.name ?? '') };
+        }),
+      ),
+  };
 }
 
 /** What a side may do with a field, in words. */
