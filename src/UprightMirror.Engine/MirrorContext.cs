@@ -21,7 +21,7 @@ public sealed class MirrorContext
         this.store = store;
         this.Clock = clock;
         this.Rules = mirror.Rules([.. systems.Select(s => s.Name)]);
-        this.Translators = [.. systems.Select((_, side) => new Translator(mirror, side, catalogues[side], clock.GetUtcNow()))];
+        this.Translators = [.. systems.Select((_, side) => new Translator(mirror, side, catalogues[side], clock.GetUtcNow(), references))];
         this.FieldIndex = mirror.Fields.Select((f, i) => (f.Name, i)).ToImmutableDictionary(f => f.Name, f => f.i);
     }
 

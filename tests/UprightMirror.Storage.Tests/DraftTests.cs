@@ -99,4 +99,52 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
         await using var command = database.Source.CreateCommand(sql);
         await command.ExecuteNonQueryAsync();
     }
+
+    [Fact]
+    public async Task Everything_that_a_definition_says_is_read_back_as_it_was_kept()
+    {
+        var mirror = await this.NewMirror();
+        var lists = new CodeLists(database.Source);
+        await lists.Save(new KeptCodeList("Kinds", new CodeTable([("CL", "Club")], new UnknownCode(UnknownCodes.Value, "Other"), new UnknownCode(UnknownCodes.Pass)), "Maren Voll", DateTimeOffset.UnixEpoch), [], CancellationToken.None);
+        var line = new AgreedFieldDefinition("Product", FieldType.Text, [new SideField("code", true, true, new AsItStands()), new SideField("ItemNo", true, true, new FormulaConversion("value", null))]);
+        var definition = With(mirror,
+            new AgreedFieldDefinition("Kind", FieldType.Text, [new SideField("kind", true, true, new CodeList(new CodeTable([]), "kinds"), Default: "club"), new SideField("Kind", true, true, new CodeList(new CodeTable([("A", "B")], UnknownCode.Hold, new UnknownCode(UnknownCodes.Value, "?"))))]),
+            new AgreedFieldDefinition("Customer", FieldType.Reference, [new SideField("customer", true, true, new ReferenceTo("customers")), null]),
+            new AgreedFieldDefinition("Lines", FieldType.Lines, [new SideField("lines", true, true, new AsItStands()), null], Lines: new LinesDefinition("Product", [line], new TotalCheck("Total", "1", 0.5m)))) with
+        {
+            Sides = [mirror.Definition.Sides[0] with { Constants = [new SideConstant("currency", "EUR")] }, mirror.Definition.Sides[1]],
+        };
+        await this.Save(mirror, 0, definition, "All");
+        await this.drafts.Publish(mirror, await this.drafts.Of(mirror, CancellationToken.None), CancellationToken.None);
+        var kept = (await new Mirrors(database.Source).Find(mirror.Definition.Key, CancellationToken.None))!.Definition;
+
+        kept.Sides[0].Constants.ShouldBe([new SideConstant("currency", "EUR")]);
+        var shared = kept.Fields[1].Cells[0]!.Conversion.ShouldBeOfType<CodeList>();
+        (shared.Name, kept.Fields[1].Cells[0]!.Default).ShouldBe(("kinds", "club"));
+        shared.Table.ShouldBe(new CodeTable([("CL", "Club")], new UnknownCode(UnknownCodes.Value, "Other"), new UnknownCode(UnknownCodes.Pass)));
+        kept.Fields[1].Cells[1]!.Conversion.ShouldBeOfType<CodeList>().Table.ShouldBe(new CodeTable([("A", "B")], UnknownCode.Hold, new UnknownCode(UnknownCodes.Value, "?")));
+        kept.Fields[2].Cells[0]!.Conversion.ShouldBe(new ReferenceTo("customers"));
+        var lines = kept.Fields[3].Lines!;
+        (lines.Key, lines.Total, lines.Fields[0].Cells[1]!.Path).ShouldBe(("Product", new TotalCheck("Total", "1", 0.5m), "ItemNo"));
+        kept.PointsAt.ShouldBe(["customers"]);
+    }
+
+    [Fact]
+    public async Task A_mirror_that_was_begun_is_a_draft_until_it_is_published_and_only_then_stays()
+    {
+        var mirrors = new Mirrors(database.Source);
+        var definition = new MirrorDefinition("begun", "Begun", "customer", [new SideDefinition("a", "x"), new SideDefinition("b", "y")], [], [], "");
+        (await mirrors.Begin(definition, CancellationToken.None)).ShouldBeTrue();
+        (await mirrors.Begin(definition with { Key = "other", Name = "BEGUN" }, CancellationToken.None)).ShouldBeFalse();
+        (await mirrors.Begin(definition with { Name = "Other" }, CancellationToken.None)).ShouldBeFalse();
+        var mirror = (await mirrors.Find("begun", CancellationToken.None))!;
+        (mirror.State, mirror.Version).ShouldBe(("draft", 0));
+        await this.Save(mirror, 0, With(mirror, Field("Name", "name", "Name")), "Add Name");
+        await this.drafts.Publish(mirror, await this.drafts.Of(mirror, CancellationToken.None), CancellationToken.None);
+        mirror = (await mirrors.Find("begun", CancellationToken.None))!;
+        (mirror.State, mirror.Version).ShouldBe(("live", 1));
+        (await mirrors.RemoveDraft("begun", CancellationToken.None)).ShouldBeFalse();
+        (await mirrors.Begin(definition with { Key = "gone", Name = "Gone" }, CancellationToken.None)).ShouldBeTrue();
+        (await mirrors.RemoveDraft("gone", CancellationToken.None)).ShouldBeTrue();
+    }
 }

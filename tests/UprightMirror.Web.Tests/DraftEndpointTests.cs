@@ -136,4 +136,126 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         var pairs = (await client.GetFromJsonAsync<JsonElement>($"{Bench}/suggestions")).GetProperty("suggestions").EnumerateArray().Select(s => (s.GetProperty("leftPath").GetString(), s.GetProperty("rightPath").GetString())).ToList();
         pairs.ShouldBe([("town", "City"), ("telephone", "Phone")], ignoreOrder: true);
     }
+
+    private async Task<HttpResponseMessage> Begin(object mirror) => await (await product.Known("administrator")).Client.PostAsJsonAsync("/api/mirrors", mirror);
+
+    private static object NewMirror(string name, params object[] sides) => new { name, recordType = "customer", sides };
+
+    private static object Side(string collection, string system = "s") => new { system, collection, mayCreate = true };
+
+    [Fact]
+    public async Task A_mirror_is_begun_mapped_and_taken_away_and_does_not_run_before_it_is_published()
+    {
+        var (client, _) = await product.Known("administrator");
+        var begun = await this.Begin(NewMirror("Åse's  shops (two)", Side("left"), Side("right")));
+        begun.StatusCode.ShouldBe(HttpStatusCode.Created);
+        var key = (await begun.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("key").GetString()!;
+        key.ShouldBe("se-s-shops-two");
+        (await Title(await this.Begin(NewMirror("åse's  SHOPS (two)", Side("left"), Side("right"))))).ShouldStartWith("There is a mirror called");
+
+        (await Title(await client.PostAsync($"/api/mirrors/{key}/runs", null))).ShouldContain("is a draft. Publish it first");
+        (await Title(await client.PutAsJsonAsync($"/api/mirrors/{key}/timing", new { state = "live", everyMinutes = 5 }))).ShouldContain("is a draft. Publish it first");
+        (await client.GetFromJsonAsync<JsonElement>($"/api/mirrors/{key}/draft")).GetProperty("findings")[0].GetProperty("words").GetString()!.ShouldStartWith("Nothing is mapped yet.");
+
+        var settings = new { name = "Shops", titleField = "Name", countryField = (string?)null, recognising = new[] { "Name" }, sides = new[] { new { mayCreate = true, removal = "ask", constants = Array.Empty<object>() }, new { mayCreate = false, removal = "forgetLink", constants = Array.Empty<object>() } } };
+        (await client.PutAsJsonAsync($"/api/mirrors/{key}/draft", new { step = 0, what = "Map the name", fields = new[] { NameField }, settings })).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await client.DeleteAsync("/api/mirrors/bench")).StatusCode.ShouldBe(HttpStatusCode.Conflict);
+        (await client.DeleteAsync($"/api/mirrors/{key}")).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await client.GetAsync($"/api/mirrors/{key}")).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+    }
+
+    [Fact]
+    public async Task A_mirror_that_can_not_be_is_refused_in_words()
+    {
+        (await Title(await this.Begin(NewMirror("One", Side("left"))))).ShouldBe("A mirror has 2 to 5 sides.");
+        (await Title(await this.Begin(NewMirror("Twice", Side("left"), Side("left"))))).ShouldBe("Two sides are the same collection of the same system. Choose another one for one of them.");
+        (await Title(await this.Begin(NewMirror("Lost", Side("left"), Side("middle"))))).ShouldBe("S has no collection middle. It has left, right.");
+        (await Title(await this.Begin(NewMirror("Unknown", Side("left"), Side("x", "nowhere"))))).ShouldBe("There is no system nowhere. Add it under Systems first.");
+        (await Title(await this.Begin(NewMirror("  ", Side("left"), Side("right"))))).ShouldStartWith("A mirror has a name of 1 to 80 characters");
+        var (reader, _) = await product.Known("steward");
+        (await reader.PostAsJsonAsync("/api/mirrors", NewMirror("No", Side("left"), Side("right")))).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+    }
+
+    [Fact]
+    public async Task Settings_are_kept_with_the_draft_and_follow_a_field_that_gets_another_name()
+    {
+        var (client, _) = await product.Known("administrator");
+        var before = (await this.Read()).GetProperty("settings");
+        before.GetProperty("titleField").GetString().ShouldBe("Name");
+        await this.Save(0, Field("Called", Cell("name"), Cell("CustomerName")));
+        var after = (await this.Read()).GetProperty("settings");
+        after.GetProperty("titleField").GetString().ShouldBe("Called");
+        after.GetProperty("recognising")[0].GetString().ShouldBe("Called");
+
+        object With(params object[] constants) => new { name = "Bench", titleField = "Called", countryField = (string?)null, recognising = new[] { "Called" }, sides = new object[] { new { mayCreate = true, removal = "ask", constants }, new { mayCreate = true, removal = "ask", constants = Array.Empty<object>() } } };
+        async Task<HttpResponseMessage> Put(object settings) => await client.PutAsJsonAsync(Bench, new { step = 1, what = "Constants", fields = new[] { Field("Called", Cell("name"), Cell("CustomerName")) }, settings });
+        (await Title(await Put(With(new { path = "town", text = "A" }, new { path = "town", text = "B" })))).ShouldBe("s is given two constants in town. Take one of them out.");
+        (await Title(await Put(With(new { path = "town", text = "" })))).ShouldStartWith("A side has at most 100 constants");
+        (await Put(With(new { path = "town", text = "Harrowby" }))).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await this.Read()).GetProperty("settings").GetProperty("sides")[0].GetProperty("constants")[0].GetProperty("text").GetString().ShouldBe("Harrowby");
+    }
+
+    [Fact]
+    public async Task A_shared_code_list_counts_at_once_says_who_uses_it_and_is_not_removed_under_them()
+    {
+        var (client, _) = await product.Known("administrator");
+        const string List = "/api/code-lists/Shop%20kinds";
+        (await Title(await client.PutAsJsonAsync(List, new { codes = new[] { new[] { "CL", "Club" }, new[] { "cl", "Shop" } } }))).ShouldStartWith("The code \"CL\" stands in the list 2 times");
+        (await Title(await client.PutAsJsonAsync(List, new { codes = new[] { new[] { "CL", "" } } }))).ShouldStartWith("A row of the list has a code without a value");
+        (await Title(await client.PutAsJsonAsync(List, new { codes = new[] { new[] { "CL", "Club" } }, unknownToAgreed = new { kind = "value", stand = "" } }))).ShouldBe("Say which value stands for a code that is not in the list.");
+        (await client.PutAsJsonAsync(List, new { codes = new[] { new[] { "CL", "Club" } }, unknownToAgreed = new { kind = "value", stand = "Other" } })).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+
+        await this.Save(0, Field("Name", Cell("name", new { kind = "codeList", name = "Shop kinds" }), Cell("CustomerName")));
+        (await this.Read()).GetProperty("fields")[0].GetProperty("cells")[0].GetProperty("conversion").GetProperty("codes")[0][1].GetString().ShouldBe("Club");
+        await client.PutAsJsonAsync(List, new { codes = new[] { new[] { "CL", "Paddle club" } } });
+        (await this.Read()).GetProperty("fields")[0].GetProperty("cells")[0].GetProperty("conversion").GetProperty("codes")[0][1].GetString().ShouldBe("Paddle club");
+        (await client.GetFromJsonAsync<JsonElement>("/api/code-lists"))[0].GetProperty("mirrors")[0].GetString().ShouldBe("Bench");
+        (await Title(await client.DeleteAsync(List))).ShouldBe("The mirror Bench uses Shop kinds. Give its fields another conversion first.");
+        await client.DeleteAsync(Bench);
+        (await client.DeleteAsync(List)).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+    }
+
+    [Fact]
+    public async Task A_refused_suggestion_stays_away_until_it_is_asked_for_again()
+    {
+        var (client, _) = await product.Known("administrator");
+        var pair = new { leftSide = 0, leftPath = "town", rightSide = 1, rightPath = "City" };
+        async Task<JsonElement> Suggested() => await client.GetFromJsonAsync<JsonElement>($"{Bench}/suggestions");
+        (await client.PostAsJsonAsync($"{Bench}/suggestions/refused", pair)).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await Suggested()).GetProperty("suggestions").EnumerateArray().Select(s => s.GetProperty("leftPath").GetString()).ShouldBe(["telephone"]);
+        (await Suggested()).GetProperty("refused")[0].GetProperty("rightPath").GetString().ShouldBe("City");
+        (await client.PostAsJsonAsync($"{Bench}/suggestions/again", pair)).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await Suggested()).GetProperty("suggestions").GetArrayLength().ShouldBe(2);
+    }
+
+    [Fact]
+    public async Task Lines_and_references_are_kept_as_they_were_sent_and_bad_ones_are_refused()
+    {
+        object Lines(object inner) => new { name = "Lines", type = "lines", rule = "latest", rank = Array.Empty<string>(), states = Array.Empty<string>(), firstMeeting = "rank", emptyTravels = true, cells = new[] { Cell("lines"), Cell("Lines") }, lines = inner };
+        object Inner(string type = "number") => new { name = "Quantity", type, rule = "ask", rank = Array.Empty<string>(), states = Array.Empty<string>(), firstMeeting = "rank", emptyTravels = true, cells = new[] { Cell("quantity"), Cell("Quantity") } };
+        (await this.Save(0, NameField, Lines(new { key = "Quantity", fields = new[] { Inner() }, total = new { field = "Total", amount = "Quantity * 2", tolerance = 0.01m } }))).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        var kept = (await this.Read()).GetProperty("fields")[1].GetProperty("lines");
+        (kept.GetProperty("key").GetString(), kept.GetProperty("fields")[0].GetProperty("cells")[1].GetProperty("path").GetString(), kept.GetProperty("total").GetProperty("tolerance").GetDecimal()).ShouldBe(("Quantity", "Quantity", 0.01m));
+        (await Title(await this.Save(1, Lines(new { key = "x", fields = new[] { Inner("lines") } })))).ShouldBe("Lines: Quantity can't hold lines itself: lines have no lines.");
+        (await Title(await this.Save(1, Field("Customer", Cell("customer", new { kind = "reference" }), null)))).ShouldBe("Customer: Say of which mirror the record is.");
+        (await this.Save(1, Field("Customer", Cell("customer", new { kind = "reference", mirror = "customers" }), null))).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await this.Read()).GetProperty("fields")[0].GetProperty("cells")[0].GetProperty("conversion").GetProperty("mirror").GetString().ShouldBe("customers");
+    }
+
+    [Fact]
+    public async Task The_functions_are_told_from_the_table_that_the_evaluator_uses()
+    {
+        var (client, _) = await product.Known("reader");
+        var functions = await client.GetFromJsonAsync<JsonElement>("/api/functions");
+        functions.EnumerateArray().Select(f => f.GetProperty("name").GetString()).ShouldBe(UprightMirror.Core.Formulas.Functions.FunctionTable.All.Select(f => f.Name));
+    }
+
+    [Fact]
+    public async Task A_record_of_a_system_that_does_not_answer_is_not_tried_and_says_so()
+    {
+        var (client, _) = await product.Known("administrator");
+        var answer = await client.PostAsJsonAsync($"{Bench}/record", new { sample = 1, find = (string?)null });
+        answer.StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        (await Title(answer)).Length.ShouldBeGreaterThan(20);
+    }
 }
