@@ -9,7 +9,7 @@ test.beforeAll(async ({ browser }) => {
   page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();
   page.on('dialog', (d) => void d.accept());
   await signIn(page);
-  for (const system of process.env.SKIP_READ ? [] : ["slipway", "ballast", "pennant"]) {
+  for (const system of ['slipway', 'ballast', 'pennant']) {
     await page.goto(`/systems/${system}`);
     const again = page.getByRole('button', { name: /Read the catalogue/ });
     await again.click();
@@ -24,10 +24,16 @@ const saved = (what: string | RegExp) => expect(page.getByText(what)).toBeVisibl
 
 /** Opens the cell of an agreed field on a side: 0 Slipway, 1 Ballast, 2 Pennant. */
 async function openCell(field: string, side: number) {
-  const row = table().getByRole('row').filter({ has: page.getByRole('button', { name: new RegExp(`^${field}( |$)`), exact: false }).and(page.locator('[data-cell$=".-1"]')) });
+  const row = table()
+    .getByRole('row')
+    .filter({ has: page.getByRole('button', { name: new RegExp(`^${field}( |$)`), exact: false }).and(page.locator('[data-cell$=".-1"]')) });
   await row.locator(`[data-cell$=".${side}"]`).click();
 }
-const openField = (field: string) => table().locator('[data-cell$=".-1"]').filter({ hasText: new RegExp(`^${field}( |$)`) }).click();
+const openField = (field: string) =>
+  table()
+    .locator('[data-cell$=".-1"]')
+    .filter({ hasText: new RegExp(`^${field}( |$)`) })
+    .click();
 
 /** Fills the code list of a cell from the values that were seen, and sets right those that it was not sure of. */
 async function codes(field: string, side: number, right: Record<string, string>) {
@@ -79,7 +85,10 @@ test('sure suggestions are taken together, others singly, and one is refused for
   await page.getByRole('button', { name: /suggestions?, \d+ sure/ }).click();
   await list.getByRole('button', { name: 'Take owner and SalespersonCode' }).click();
   await saved(/last: Take the suggestion/);
-  await list.getByRole('button', { name: /^Take (segment and CustomerGroupCode|CustomerGroupCode and segment)$/ }).first().click();
+  await list
+    .getByRole('button', { name: /^Take (segment and CustomerGroupCode|CustomerGroupCode and segment)$/ })
+    .first()
+    .click();
   await expect(table().getByRole('button', { name: 'CustomerGroupCode', exact: true })).toBeVisible();
 });
 
@@ -104,7 +113,9 @@ test('a field is dragged out of a catalogue onto the bench, and one of another s
   await saved('last: Add Blocked');
   await page.getByRole('button', { name: 'Fields of Pennant Mail' }).click();
   await panel().getByLabel('Find a field of Pennant Mail').fill('archived');
-  const row = table().getByRole('row').filter({ has: page.getByRole('button', { name: 'Blocked', exact: true }) });
+  const row = table()
+    .getByRole('row')
+    .filter({ has: page.getByRole('button', { name: 'Blocked', exact: true }) });
   await panel().getByRole('listitem').filter({ hasText: 'archived' }).dragTo(row.locator('[data-cell$=".2"]'));
   await saved('last: Map Blocked to archived');
 });
@@ -112,7 +123,9 @@ test('a field is dragged out of a catalogue onto the bench, and one of another s
 test('codes are translated by lists that are filled from the values seen', async () => {
   test.setTimeout(180_000);
   await openField('Country code');
-  await panel().getByLabel(/It says the country/).check();
+  await panel()
+    .getByLabel(/It says the country/)
+    .check();
   await saved('last: Read telephone numbers by Country code');
   await codes('Country code', 1, { GBR: 'GB', IRL: 'IE', NLD: 'NL', NOR: 'NO', DEU: 'DE', NZL: 'NZ' });
   await codes('Country code', 0, { 'United Kingdom': 'GB', Ireland: 'IE', Netherlands: 'NL', Norway: 'NO', Germany: 'DE', 'New Zealand': 'NZ' });
@@ -185,6 +198,7 @@ test('the check is clean, over twenty fields on three sides', async () => {
   await page.getByRole('button', { name: 'Check: 0 wrong, 0 doubtful' }).click();
   await expect(panel().getByText('Nothing is wrong and nothing doubtful in 20 fields on 3 sides.')).toBeVisible();
   expect((await (await page.request.get('/api/mirrors/companies-everywhere/draft')).json()).findings).toEqual([]);
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/new-mirror.png` });
 });
 
 test('one record is tried: each side’s own form and the real request, and nothing is sent', async () => {
@@ -200,6 +214,7 @@ test('one record is tried: each side’s own form and the real request, and noth
   await find.press('Enter');
   await expect(slipway.getByText(/would be|nothing to send/)).toBeVisible();
   await slipway.getByText('The real request').click();
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/try.png` });
   await expect(slipway.getByText(/(PATCH|POST) http.*\/slipway\/api\/organisations/)).toBeVisible();
   expect(await panel().textContent()).not.toContain('Bearer');
 });

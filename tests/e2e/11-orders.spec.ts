@@ -16,9 +16,15 @@ const order = async (no: string): Promise<Order> => (await fetch(`${DEMO}/ballas
 async function slipway<T>(path: string, init: { method?: string; body?: unknown } = {}): Promise<T> {
   const form = new URLSearchParams({ grant_type: 'client_credentials', client_id: 'upright-mirror', client_secret: 'slip-4417-demo' });
   const { access_token } = await (await fetch(`${DEMO}/slipway/oauth/token`, { method: 'POST', body: form })).json();
+  const authorization = `Bearer ${access_token}`;
+  const etag = init.method === 'PATCH' ? (await fetch(`${DEMO}/slipway/api${path}`, { headers: { authorization } })).headers.get('etag')! : null;
   const answer = await fetch(`${DEMO}/slipway/api${path}`, {
     method: init.method ?? 'GET',
-    headers: { authorization: `Bearer ${access_token}`, 'content-type': init.method === 'PATCH' ? 'application/merge-patch+json' : 'application/json' },
+    headers: {
+      authorization,
+      ...(etag ? { 'if-match': etag } : {}),
+      'content-type': init.method === 'PATCH' ? 'application/merge-patch+json' : 'application/json',
+    },
     body: init.body ? JSON.stringify(init.body) : undefined,
   });
   expect(answer.ok, `${path}: ${answer.status}`).toBe(true);
@@ -27,7 +33,7 @@ async function slipway<T>(path: string, init: { method?: string; body?: unknown 
 
 async function deals(): Promise<Deal[]> {
   const all: Deal[] = [];
-  for (let cursor: string | null = ''; cursor !== null; ) {
+  for (let cursor: string | null = ''; cursor !== null;) {
     const got: { items: Deal[]; nextCursor?: string } = await slipway(`/deals${cursor ? `?cursor=${encodeURIComponent(cursor)}` : ''}`);
     all.push(...got.items);
     cursor = got.nextCursor ?? null;
@@ -35,15 +41,36 @@ async function deals(): Promise<Deal[]> {
   return all;
 }
 
-const cell = (path: string, conversion: object = { kind: 'asItStands' }, some: object = {}) => ({ path, gives: true, takes: true, drift: 'putBack', conversion, ...some });
+const cell = (path: string, conversion: object = { kind: 'asItStands' }, some: object = {}) => ({
+  path,
+  gives: true,
+  takes: true,
+  drift: 'putBack',
+  conversion,
+  ...some,
+});
 const field = (name: string, type: string, left: object | null, right: object | null, some: object = {}) => ({
-  name, type, rule: 'latest', rank: [], states: [], firstMeeting: 'rank', group: null, emptyTravels: true, cells: [left, right], ...some,
+  name,
+  type,
+  rule: 'latest',
+  rank: [],
+  states: [],
+  firstMeeting: 'rank',
+  group: null,
+  emptyTravels: true,
+  cells: [left, right],
+  ...some,
 });
 
 /** An order between the CRM's deals and the ERP's orders: lines numbered by tens of thousands there, customers by other ids. */
 const FIELDS = [
   field('Order number', 'text', cell('orderNumber', undefined, { gives: true }), cell('OrderNo', undefined, { takes: false })),
-  field('Customer', 'reference', cell('organisationId', { kind: 'reference', mirror: 'customers' }), cell('CustomerNo', { kind: 'reference', mirror: 'customers' })),
+  field(
+    'Customer',
+    'reference',
+    cell('organisationId', { kind: 'reference', mirror: 'customers' }),
+    cell('CustomerNo', { kind: 'reference', mirror: 'customers' }),
+  ),
   field('Title', 'text', cell('title'), cell('YourReference')),
   field('Total', 'number', cell('amount', undefined, { takes: false }), cell('TotalAmount', undefined, { takes: false })),
   field('Lines', 'lines', cell('lines'), cell('Lines'), {
@@ -87,11 +114,22 @@ test.beforeAll(async ({ browser }) => {
     await expect(again).toBeEnabled({ timeout: 120_000 });
   }
   await run('customers');
-  await call('post', '/mirrors', { name: 'Sales orders', recordType: 'order', sides: [{ system: 'slipway', collection: 'deals', mayCreate: false }, { system: 'ballast', collection: 'SalesOrders', mayCreate: true }] });
+  await call('post', '/mirrors', {
+    name: 'Sales orders',
+    recordType: 'order',
+    sides: [
+      { system: 'slipway', collection: 'deals', mayCreate: false },
+      { system: 'ballast', collection: 'SalesOrders', mayCreate: true },
+    ],
+  });
   const { settings } = await (await page.request.get('/api/mirrors/sales-orders/draft')).json();
   settings.recognising = ['Order number'];
   settings.titleField = 'Title';
-  settings.sides[1].constants = [{ path: 'StatusCode', text: 'OPEN' }, { path: 'CurrencyCode', text: 'EUR' }, { path: 'OrderDate', text: '2026-03-02' }];
+  settings.sides[1].constants = [
+    { path: 'StatusCode', text: 'OPEN' },
+    { path: 'CurrencyCode', text: 'EUR' },
+    { path: 'OrderDate', text: '2026-03-02' },
+  ];
   await call('put', '/mirrors/sales-orders/draft', { step: 0, what: 'Map the orders', fields: FIELDS, settings });
 });
 
@@ -102,6 +140,7 @@ test('the draft of an order with lines has nothing wrong, and its lines and refe
   const table = page.getByRole('table', { name: 'Fields of the draft' });
   await expect(table.getByText(/^\d+ lines?: /).first()).toBeVisible({ timeout: 60_000 });
   await expect(table.getByRole('button', { name: 'Quantity number' })).toBeVisible();
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/orders.png` });
 });
 
 test('orders that both sides have are linked by their number, and their lines say the same', async () => {
@@ -128,8 +167,18 @@ test('a line changed in the CRM reaches the ERP in the ERP’s own form, and one
     lines.map((l) => [Number(l.lineNo) * 10000, l.productCode, l.quantity, l.unitPrice, l.discountPercent]),
   );
 
-  const fewer = there.Lines.slice(1).map((l) => ({ LineNo: l.LineNo, ItemNo: l.ItemNo, Quantity: l.Quantity + 1, UnitPrice: l.UnitPrice, DiscountPercent: l.DiscountPercent }));
-  const patched = await fetch(`${DEMO}/ballast/odata/SalesOrders('${deal.orderNumber}')`, { method: 'PATCH', headers: { ...ballast, 'if-match': there['@odata.etag'] }, body: JSON.stringify({ Lines: fewer }) });
+  const fewer = there.Lines.slice(1).map((l) => ({
+    LineNo: l.LineNo,
+    ItemNo: l.ItemNo,
+    Quantity: l.Quantity + 1,
+    UnitPrice: l.UnitPrice,
+    DiscountPercent: l.DiscountPercent,
+  }));
+  const patched = await fetch(`${DEMO}/ballast/odata/SalesOrders('${deal.orderNumber}')`, {
+    method: 'PATCH',
+    headers: { ...ballast, 'if-match': there['@odata.etag'] },
+    body: JSON.stringify({ Lines: fewer }),
+  });
   expect(patched.ok).toBe(true);
   await run('sales-orders');
   const back = await slipway<Deal>(`/deals/${deal.id}`);
@@ -142,7 +191,11 @@ test('a new deal becomes an order at its customer’s own number, once, and the 
   const made = await slipway<Deal>('/deals', {
     method: 'POST',
     body: {
-      title: 'Lantern regatta boats', organisationId: pair.deal.organisationId, stage: 'Won', readyToOrder: true, currency: 'EUR',
+      title: 'Lantern regatta boats',
+      organisationId: pair.deal.organisationId,
+      stage: 'Won',
+      readyToOrder: true,
+      currency: 'EUR',
       lines: [
         { lineNo: 1, productCode: pair.deal.lines[1]!.productCode, quantity: 2, unitPrice: 100.5, discountPercent: 10 },
         { lineNo: 2, productCode: pair.deal.lines[1]!.productCode, quantity: 1, unitPrice: 20, discountPercent: 0 },
@@ -158,6 +211,8 @@ test('a new deal becomes an order at its customer’s own number, once, and the 
   expect(there.YourReference).toBe('Lantern regatta boats');
   expect(there.Lines.map((l) => l.LineNo)).toEqual([10000, 20000]);
   expect(there.TotalAmount).toBe(200.9);
-  const all = await (await fetch(`${DEMO}/ballast/odata/SalesOrders?$filter=${encodeURIComponent("YourReference eq 'Lantern regatta boats'")}`, { headers: ballast })).json();
+  const all = await (
+    await fetch(`${DEMO}/ballast/odata/SalesOrders?$filter=${encodeURIComponent("YourReference eq 'Lantern regatta boats'")}`, { headers: ballast })
+  ).json();
   expect(all.value).toHaveLength(1);
 });

@@ -129,6 +129,13 @@ public sealed class SlipwayRecords(ShelfStore store, FaultSwitches faults)
             said["lines"] = new JsonArray([.. list.EnumerateArray().Select(l => (JsonNode?)new JsonObject(lines.Where(f => l.TryGetProperty(f.Path, out _)).Select(f => KeyValuePair.Create(f.Path, Value(f, l.GetProperty(f.Path))))))]);
         }
 
+        // The amount of a deal is worked out, and nobody writes it.
+        if (said["lines"] is JsonArray sold && described.Fields.Any(f => f is { Path: "amount", ReadOnly: true }))
+        {
+            static decimal Of(JsonNode? line, string name) => line?[name] is JsonValue value && value.TryGetValue<decimal>(out var number) ? number : 0;
+            said["amount"] = sold.Sum(l => decimal.Round(Of(l, "quantity") * Of(l, "unitPrice") * (100 - Of(l, "discountPercent")) / 100, 2));
+        }
+
         return said;
     }
 
