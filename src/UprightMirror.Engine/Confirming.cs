@@ -30,11 +30,16 @@ public sealed class Confirming(MirrorContext context)
     /// </summary>
     private bool TellsMore(Delivery delivery, RawFields? before, ObservedRecord stored)
     {
-        var others = context.Translators[delivery.Side].Cells.Where(c => !delivery.Fields.Any(f => f.Path == c.Cell.Path)).ToList();
         return delivery.Kind == WriteKind.Create
-            ? others.Any(c => c.Cell.Gives && !stored.Fields[c.Cell.Path].IsEmpty)
-            : before is not null && others.Any(c => c.Cell.Reads.Any(path => !stored.Fields[path].Equals(before[path])));
+            ? this.FilledInThere(delivery, stored).Any()
+            : before is not null && this.NotTold(delivery).Any(c => c.Cell.Reads.Any(path => !stored.Fields[path].Equals(before[path])));
     }
+
+    private IEnumerable<(int Field, SideField Cell)> NotTold(Delivery delivery) => context.Translators[delivery.Side].Cells.Where(c => !delivery.Fields.Any(f => f.Path == c.Cell.Path));
+
+    /// <summary>Agreed fields that a created record says something in though nobody told it anything there.</summary>
+    private IEnumerable<string> FilledInThere(Delivery delivery, ObservedRecord stored) =>
+        this.NotTold(delivery).Where(c => c.Cell.Gives && !stored.Fields[c.Cell.Path].IsEmpty).Select(c => context.Mirror.Fields[c.Field].Name);
 
     /// <summary>The record moved before the write: what it holds now goes back to be reconciled.</summary>
     public async Task ReadAgain(Delivery delivery, CancellationToken cancellation)
@@ -93,7 +98,14 @@ public sealed class Confirming(MirrorContext context)
         }
 
         var owed = (known?.Owed ?? ImmutableHashSet<string>.Empty).Except(delivery.Fields.Select(f => f.Field)).ToHashSet();
-        return new SideAfter(delivery.Side, stored.Id, shadow, told, owed, known?.Unmet ?? ImmutableHashSet<string>.Empty);
+        var unmet = (known?.Unmet ?? ImmutableHashSet<string>.Empty).ToHashSet();
+        if (delivery.Kind == WriteKind.Create)
+        {
+            // What the system filled in by itself, such as the number that it gave the record, is met for the first time.
+            unmet.UnionWith(this.FilledInThere(delivery, stored));
+        }
+
+        return new SideAfter(delivery.Side, stored.Id, shadow, told, owed, unmet);
     }
 
     private static IEnumerable<JournalEntry> JournalOf(Delivery delivery, ObservedRecord? stored) => delivery.Kind switch

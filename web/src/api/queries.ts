@@ -246,7 +246,6 @@ export const useTriedRecord = (key: string, sample: number, find: string, step: 
           body: { sample, find: find || null },
         }),
       ),
-    placeholderData: keepPreviousData,
     retry: false,
   });
 

@@ -200,7 +200,7 @@ export function Bench({
   ]);
   const constants = settings.sides.flatMap((s, side) => s.constants.map((c) => ({ side, ...c })));
   const showConstants = filter === 'all' && constants.length > 0;
-  const openList = listed ?? (fields.length === 0 && found.length > 0);
+  const openList = (listed ?? fields.length === 0) && (found.length > 0 || (suggestions.data?.refused.length ?? 0) > 0);
   return (
     <>
       <DraftBar
