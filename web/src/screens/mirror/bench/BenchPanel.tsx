@@ -32,6 +32,7 @@ export function BenchPanel({
   const what = !page || !open || (open.kind === 'field' && !field) ? 'words' : open.kind;
   return (
     <aside
+      tabIndex={0}
       aria-label={field ? `Details of ${field.name}` : TITLES[what]}
       className={`sticky top-0 shrink-0 self-start overflow-auto border-l border-rule bg-sheet px-4 py-3 ${isWide ? 'w-[440px]' : 'w-[350px]'}`}
       style={{ height: 'calc(100vh - 72px)' }}

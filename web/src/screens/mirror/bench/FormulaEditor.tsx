@@ -88,7 +88,7 @@ export function FormulaEditor({
       <ul
         id={id}
         role="listbox"
-        aria-label={`Completions for ${label}`}
+        aria-label="Completions"
         hidden={offered.length === 0}
         className="absolute inset-x-0 z-20 max-h-56 overflow-auto rounded border border-rule bg-sheet shadow-lg"
       >
