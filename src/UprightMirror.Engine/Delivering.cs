@@ -96,6 +96,7 @@ public sealed class Delivering(MirrorContext context)
                 await context.Store.SaveAnswer(delivery, new DeliveryEnd.Postponed(), cancellation);
                 return false;
             case WriteAnswer.Unknown unknown:
+                context.Unanswered.Add((delivery.Link, delivery.Side));
                 await context.Store.SaveAnswer(delivery, new DeliveryEnd.Unknown(unknown.Reason), cancellation);
                 return false;
             default:

@@ -25,6 +25,22 @@ public sealed class MirrorContext
         this.FieldIndex = mirror.Fields.Select((f, i) => (f.Name, i)).ToImmutableDictionary(f => f.Name, f => f.i);
     }
 
+    /// <summary>The context of a mirror: its systems connected, their collections described, and what its fields point at.</summary>
+    /// <param name="store">Null when one record is only tried.</param>
+    /// <exception cref="SystemFault">A system is not known, or its description can't be read.</exception>
+    public static async Task<MirrorContext> Of(MirrorDefinition mirror, ISystems systems, IMirrors mirrors, IRunStore? store, TimeProvider clock, CancellationToken cancellation)
+    {
+        var connectors = ImmutableArray.CreateBuilder<ISystemConnector>();
+        var catalogues = ImmutableArray.CreateBuilder<CatalogueCollection>();
+        foreach (var side in mirror.Sides)
+        {
+            connectors.Add(await systems.Connect(side.System, cancellation));
+            catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
+        }
+
+        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation));
+    }
+
     public MirrorDefinition Mirror { get; }
 
     public ImmutableArray<ISystemConnector> Systems { get; }
@@ -43,6 +59,9 @@ public sealed class MirrorContext
     public ImmutableDictionary<string, int> FieldIndex { get; }
 
     public RunTally Tally { get; } = new();
+
+    /// <summary>Writes of this run that nobody knows the outcome of: nothing more is sent there for that link before the next run has looked.</summary>
+    public HashSet<(Guid Link, int Side)> Unanswered { get; } = [];
 
     public int SideCount => this.Systems.Length;
 

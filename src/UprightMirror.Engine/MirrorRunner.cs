@@ -1,4 +1,3 @@
-using System.Collections.Immutable;
 using UprightMirror.Connectors;
 using UprightMirror.Storage;
 
@@ -27,7 +26,7 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
         RunCounts? counts = null;
         try
         {
-            var context = await this.Prepare(mirror, session.Store, cancellation);
+            var context = await MirrorContext.Of(mirror.Definition, systems, mirrors, session.Store, clock, cancellation);
             var end = await new MirrorRun(context).Execute(rehearse, cancellation);
             counts = end.Counts;
             return await Ended(end.Fault is null ? "finished" : "failed", end.Fault);
@@ -55,19 +54,5 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
             await session.End(state, counts, reason, CancellationToken.None);
             return new RunReport(session.Store.RunId, state, counts ?? RunCounts.Zero, reason);
         }
-    }
-
-    private async Task<MirrorContext> Prepare(KeptMirror mirror, IRunStore store, CancellationToken cancellation)
-    {
-        var connectors = ImmutableArray.CreateBuilder<ISystemConnector>();
-        var catalogues = ImmutableArray.CreateBuilder<Core.Catalogues.CatalogueCollection>();
-        foreach (var side in mirror.Definition.Sides)
-        {
-            var connector = await systems.Connect(side.System, cancellation);
-            connectors.Add(connector);
-            catalogues.Add(await connector.Describe(side.Collection, cancellation));
-        }
-
-        return new MirrorContext(mirror.Definition, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.Definition.PointsAt], cancellation));
     }
 }

@@ -36,6 +36,11 @@ public sealed class Reconciling(MirrorContext context)
     /// <summary>What one record leads to. Nothing is kept.</summary>
     public Reconciled Decide(LinkedRecord record)
     {
+        if (record.Members.GroupBy(m => m.Side).FirstOrDefault(g => g.Count() > 1) is { } twice)
+        {
+            return this.Twice(record, [.. twice]);
+        }
+
         var members = record.Members.ToDictionary(m => m.Side);
         var now = new Translation?[context.SideCount];
         var holds = ImmutableArray.CreateBuilder<Hold>();
@@ -66,6 +71,14 @@ public sealed class Reconciling(MirrorContext context)
         };
         var outcome = this.WithoutWhatIsHeld(Reconciler.Reconcile(context.Rules, state), members);
         return this.Kept(record, members, state, outcome);
+    }
+
+    /// <summary>Two records of one side in one link: a person must say which is meant. The others go on.</summary>
+    private Reconciled Twice(LinkedRecord record, ImmutableArray<KnownRecord> records)
+    {
+        var reason = $"{context.Systems[records[0].Side].Name} has {records.Length} records for this one {context.Mirror.RecordType}: {string.Join(", ", records.Select(r => r.Id))}. Nothing is sent before one of them is removed there.";
+        return new Reconciled(record.Link, record.Title, RecordOutcome.Held,
+            ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], [], [new Hold(record.Link, records[0].Side, records[0].Id, record.Title, null, reason, null)], [Journal(record, JournalKind.Held, records[0].Side, null, null, null, reason)]);
     }
 
     /// <summary>
@@ -108,15 +121,7 @@ public sealed class Reconciling(MirrorContext context)
             return new SideState(now!.Values, null, ChangedAt: member.ChangedAt) { RemovalDecision = decision };
         }
 
-        // What stands for an empty value says nothing: the side holds only what it was told.
-        foreach (var (field, cell) in context.Translators[side].Cells)
-        {
-            if (now is not null && cell.Default is not null && member.Told.TryGetValue(context.Mirror.Fields[field].Name, out var json) && json == "null" && member.Raw![cell.Path].Equals(shadow[cell.Path]))
-            {
-                now.Values[field] = Value.Empty;
-            }
-        }
-
+        now = now is null ? null : this.WithoutDefaults(now, member, shadow);
         var known = new Value?[context.Mirror.Fields.Length];
         var before = context.Translators[side].ToAgreed(shadow);
         foreach (var (field, cell) in context.Translators[side].Cells)
@@ -130,6 +135,15 @@ public sealed class Reconciling(MirrorContext context)
         var told = context.Mirror.Fields.Select(f => member.Told.TryGetValue(f.Name, out var text) ? ReadTold(text, f.Type) : null).ToArray();
         var owed = context.Mirror.Fields.Select(f => member.Owed.Contains(f.Name)).ToArray();
         return new SideState(now?.Values, known, told, owed.Contains(true) ? owed : null, member.ChangedAt) { RemovalDecision = decision };
+    }
+
+    /// <summary>What stands for an empty value says nothing: a side that holds a default as it was told it says that it is empty.</summary>
+    private Translation WithoutDefaults(Translation now, KnownRecord member, RawFields shadow)
+    {
+        var standing = context.Translators[member.Side].Cells
+            .Where(c => c.Cell.Default is not null && member.Told.TryGetValue(this.NameOf(c.Field), out var told) && told == "null" && member.Raw![c.Cell.Path].Equals(shadow[c.Cell.Path]))
+            .Select(c => c.Field).ToHashSet();
+        return standing.Count == 0 ? now : now with { Values = [.. now.Values.Select((v, f) => standing.Contains(f) ? Value.Empty : v)] };
     }
 
     private static Value? ReadTold(string json, FieldType type)
@@ -155,7 +169,7 @@ public sealed class Reconciling(MirrorContext context)
 
         var holds = ImmutableArray.CreateBuilder<Hold>();
         var deliveries = ImmutableArray.CreateBuilder<Delivery>();
-        foreach (var write in outcome.Writes)
+        foreach (var write in outcome.Writes.Where(w => !context.Unanswered.Contains((record.Link, w.Side))))
         {
             this.Plan(record, write, members.GetValueOrDefault(write.Side), holds, deliveries);
         }

@@ -28,21 +28,13 @@ public sealed class Trying(ISystems systems, IMirrors mirrors, TimeProvider cloc
     /// <exception cref="SystemFault">A side's description can't be read.</exception>
     public async Task<TriedRecord> Try(MirrorDefinition mirror, MirrorDefinition? published, LinkedRecord record, CancellationToken cancellation)
     {
-        var connectors = new List<ISystemConnector>();
-        var catalogues = new List<Core.Catalogues.CatalogueCollection>();
-        foreach (var side in mirror.Sides)
-        {
-            connectors.Add(await systems.Connect(side.System, cancellation));
-            catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
-        }
-
-        var context = new MirrorContext(mirror, [.. connectors], [.. catalogues], null, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation));
+        var context = await MirrorContext.Of(mirror, systems, mirrors, null, clock, cancellation);
         var unread = new string?[mirror.Sides.Length];
         var members = await Task.WhenAll(record.Members.Select(async member =>
         {
             try
             {
-                var now = await connectors[member.Side].ReadOne(mirror.Sides[member.Side].Collection, member.Id, cancellation);
+                var now = await context.Systems[member.Side].ReadOne(mirror.Sides[member.Side].Collection, member.Id, cancellation);
                 return now is null ? member with { Raw = null } : member with { Raw = now.Fields, VersionTag = now.VersionTag, ChangedAt = now.ChangedAt, ChangedBy = now.ChangedBy };
             }
             catch (SystemFault e)
@@ -69,7 +61,7 @@ public sealed class Trying(ISystems systems, IMirrors mirrors, TimeProvider cloc
             {
                 try
                 {
-                    request = await connectors[s].Show(mirror.Sides[s].Collection, Delivering.RequestOf(delivery), cancellation);
+                    request = await context.Systems[s].Show(mirror.Sides[s].Collection, Delivering.RequestOf(delivery), cancellation);
                 }
                 catch (SystemFault e)
                 {

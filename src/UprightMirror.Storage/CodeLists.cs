@@ -39,7 +39,10 @@ public sealed class CodeLists(NpgsqlDataSource database)
             await save.ExecuteNonQueryAsync(cancellation);
         }
 
-        await using (var again = new NpgsqlCommand("update link set waiting = true where mirror_id = any(@mirrors)", connection, transaction))
+        await using (var again = new NpgsqlCommand("""
+            update link set waiting = true where mirror_id = any(@mirrors);
+            update system_record set waiting = true where mirror_id = any(@mirrors) and link_id is null
+            """, connection, transaction))
         {
             again.Parameters.AddWithValue("mirrors", mirrors.ToArray());
             await again.ExecuteNonQueryAsync(cancellation);

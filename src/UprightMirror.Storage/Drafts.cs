@@ -125,7 +125,8 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
 
         await using (var again = new NpgsqlCommand("""
             delete from watermark where mirror_id = @mirror;
-            update link set waiting = true where mirror_id = @mirror
+            update link set waiting = true where mirror_id = @mirror;
+            update system_record set waiting = true where mirror_id = @mirror and link_id is null
             """, connection, transaction))
         {
             again.Parameters.AddWithValue("mirror", mirror.Id);

@@ -61,7 +61,7 @@ public interface IRunStore
     /// <summary>Sets how far the run is, for those who watch.</summary>
     Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation);
 
-    /// <summary>Linked records that are held are reconciled again by this run.</summary>
+    /// <summary>Records that are held, linked or not, are looked at again by this run.</summary>
     Task LookAtHeldAgain(CancellationToken cancellation);
 }
 

@@ -183,12 +183,15 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             ("link", l.Link), ("title", l.Title)),
         this.BatchCommand("update system_record set link_id = @link, waiting = false where mirror_id = @mirror and side = @side and id = @id",
             ("link", l.Link), ("side", l.Side), ("id", l.Id)),
+        this.BatchCommand("delete from hold where mirror_id = @mirror and side = @side and record_id = @id and link_id is null", ("side", l.Side), ("id", l.Id)),
         this.JournalCommand(new JournalEntry(l.Link, JournalKind.Linked, l.Side, null, null, null, l.Why, null)),
         this.OutcomeCommand(l.Link, RecordOutcome.Linked),
     }), cancellation);
 
     public Task SaveHolds(IReadOnlyList<Hold> holds, CancellationToken cancellation) => this.InBatch(holds.SelectMany(h => new[]
     {
+        // Looked at again and still held: for the same reason since the same time, for another since now.
+        this.BatchCommand("delete from hold where mirror_id = @mirror and side = @side and record_id = @id and link_id is null and reason <> @reason", ("side", h.Side), ("id", h.RecordId), ("reason", h.Reason)),
         this.HoldCommand(h),
         this.BatchCommand("update system_record set waiting = false where mirror_id = @mirror and side = @side and id = @id", ("side", h.Side), ("id", h.RecordId)),
     }), cancellation);
@@ -245,7 +248,11 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 
     public async Task LookAtHeldAgain(CancellationToken cancellation)
     {
-        await using var command = this.Command("update link l set waiting = true where mirror_id = @mirror and not waiting and exists (select from hold h where h.mirror_id = l.mirror_id and h.link_id = l.id)");
+        await using var command = this.Command("""
+            update link l set waiting = true where mirror_id = @mirror and not waiting and exists (select from hold h where h.mirror_id = l.mirror_id and h.link_id = l.id);
+            update system_record r set waiting = true where mirror_id = @mirror and link_id is null and not waiting
+                and exists (select from hold h where h.mirror_id = r.mirror_id and h.side = r.side and h.record_id = r.id and h.link_id is null)
+            """);
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
@@ -407,7 +414,9 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     private NpgsqlBatchCommand JournalCommand(JournalEntry entry) => JournalCommand(this.mirrorId, this.RunId, this.clock.GetUtcNow(), entry);
 
     private NpgsqlBatchCommand HoldCommand(Hold hold) => this.BatchCommand("""
-        insert into hold (mirror_id, link_id, side, record_id, title, field, reason, answer, since) values (@mirror, @link, @side, @record, @title, @field, @reason, @answer, @now)
+        insert into hold (mirror_id, link_id, side, record_id, title, field, reason, answer, since)
+        select @mirror, @link, @side, @record, @title, @field, @reason, @answer, @now
+        where not exists (select from hold where mirror_id = @mirror and side = @side and record_id = @record and link_id is not distinct from @link and reason = @reason)
         """, ("link", hold.Link), ("side", hold.Side), ("record", hold.RecordId), ("title", hold.Title), ("field", hold.Field), ("reason", hold.Reason), ("answer", hold.Answer), ("now", this.clock.GetUtcNow()));
 
     /// <summary>Later outcomes say more than earlier ones; a creation is never called a mere update.</summary>

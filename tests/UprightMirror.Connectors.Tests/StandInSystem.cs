@@ -33,6 +33,9 @@ public sealed class StandInSystem : IAsyncDisposable
     /// <summary>Its OpenAPI document.</summary>
     public string DescribedBy { get; set; } = Description;
 
+    /// <summary>Its OData metadata.</summary>
+    public string DescribedByMetadata { get; set; } = Metadata;
+
     /// <summary>Answers everything that is not a description or a token.</summary>
     public required RequestDelegate Answer { get; set; }
 
@@ -57,7 +60,7 @@ public sealed class StandInSystem : IAsyncDisposable
                     await context.Response.WriteAsync(system.DescribedBy);
                     break;
                 case "/odata/$metadata":
-                    await context.Response.WriteAsync(Metadata);
+                    await context.Response.WriteAsync(system.DescribedByMetadata);
                     break;
                 default:
                     await system.Answer(context);

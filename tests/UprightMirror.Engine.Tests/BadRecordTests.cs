@@ -81,6 +81,49 @@ public class BadRecordTests
     }
 
     [Fact]
+    public async Task Two_records_of_one_side_in_one_link_are_held_and_the_others_go_on()
+    {
+        this.crm.Add(Customer("Brae Hire", "office@brae.example"));
+        await this.Run();
+        var link = this.store.AllLinked.Single().Link;
+        var second = this.crm.Add(Customer("Brae Hire", "second@brae.example"));
+        await this.store.SaveObserved(0, [(await this.crm.ReadOne("organisations", second, CancellationToken.None))!], CancellationToken.None);
+        await this.store.SaveLinks([new LinkedAs(link, 0, second, "Brae Hire", "a mistake")], CancellationToken.None);
+        this.crm.Add(Customer("Tern Point", "post@tern.example"));
+        this.store.LookAtEverythingAgain();
+
+        var end = await this.Run();
+
+        end.Fault.ShouldBeNull();
+        this.store.Holds.Single().Reason.ShouldBe($"Slipway CRM has 2 records for this one customer: Slipway CRM-0001, {second}. Nothing is sent before one of them is removed there.");
+        this.erp.Ids.Select(id => this.erp.Fields(id)["Name"].Display).ShouldBe(["Brae Hire", "Tern Point"]);
+    }
+
+    [Fact]
+    public async Task A_creation_that_nobody_knows_the_outcome_of_is_not_planned_again_in_the_same_run()
+    {
+        // The ERP numbers what it creates, so the record is reconciled a second time while the answer of the third side is lost.
+        var third = new MemorySystem("Pennant Mail", new Random(3), false) { HasReferences = false };
+        this.erp.Assigns = "Since";
+        var mirror = Mirror with
+        {
+            Sides = [.. Mirror.Sides, new SideDefinition("mail", "companies")],
+            Fields = [.. Mirror.Fields.Select(f => f with { Type = FieldType.Text, Cells = [f.Cells[0], f.Name == "Since" ? f.Cells[1]! with { Takes = false } : f.Cells[1], f.Cells[0]] })],
+        };
+        this.crm.Add(RawFields.Of([KeyValuePair.Create("Name", Value.Text("Brae Hire")), KeyValuePair.Create("Mail", Value.Text("office@brae.example"))]));
+        for (var run = 0; run < 4; run++)
+        {
+            this.crm.Tick(TimeSpan.FromMinutes(1));
+            this.erp.Tick(TimeSpan.FromMinutes(1));
+            third.Tick(TimeSpan.FromMinutes(1));
+            await new MirrorRun(new MirrorContext(mirror, [this.crm, this.erp, new LosingAnswers(third)], [.. Enumerable.Repeat(CatalogueCollection.Unknown("x"), 3)], this.store, TimeProvider.System)).Execute(false, CancellationToken.None);
+        }
+
+        third.Ids.Count().ShouldBe(1);
+        this.store.AllLinked.Single().Members.Select(m => m.Side).ShouldBe([0, 1, 2]);
+    }
+
+    [Fact]
     public async Task A_linked_record_that_became_unreadable_keeps_what_was_agreed_and_goes_on_when_it_is_put_right()
     {
         var id = this.crm.Add(Customer("Tern Point", "post@tern.example"));
@@ -168,6 +211,17 @@ public class BadRecordTests
         public Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) => system.Show(collection, request, cancellation);
 
         public abstract Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
+    }
+
+    private sealed class LosingAnswers(MemorySystem system) : Around(system)
+    {
+        private readonly MemorySystem system = system;
+
+        public override async Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
+        {
+            await this.system.Write(collection, request, cancellation);
+            return new WriteAnswer.Unknown("the connection broke after it");
+        }
     }
 
     private sealed class DownAfter(MemorySystem system, int writes) : Around(system)

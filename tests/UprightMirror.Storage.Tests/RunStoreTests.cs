@@ -183,4 +183,73 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         (await connections.Secrets("s", CancellationToken.None))["password"].ShouldBe("hunter-of-otters");
         (await database.Ask<string>("select string_agg(c::text, '') from connection c")).ShouldNotContain("hunter");
     }
+
+    private static Hold Held(string id, string reason) => new(null, 0, id, id, "Name", reason, null);
+
+    private async Task<int> Holds(KeptMirror mirror)
+    {
+        await using var command = database.Source.CreateCommand("select count(*)::int from hold where mirror_id = @mirror");
+        command.Parameters.AddWithValue("mirror", mirror.Id);
+        return (int)(await command.ExecuteScalarAsync())!;
+    }
+
+    [Fact]
+    public async Task A_record_that_was_held_before_it_was_linked_is_looked_at_again_and_its_hold_ends_with_its_cause()
+    {
+        var (mirror, session) = await this.Begin();
+        await using var s = session;
+        var store = session.Store;
+        await store.SaveObserved(0, [Observed("1", "a"), Observed("2", "b")], CancellationToken.None);
+        await store.SaveHolds([Held("1", "it waits"), Held("2", "it waits")], CancellationToken.None);
+        (await store.ReadUnlinked((-1, ""), 10, CancellationToken.None)).ShouldBeEmpty();
+
+        await store.LookAtHeldAgain(CancellationToken.None);
+        (await store.ReadUnlinked((-1, ""), 10, CancellationToken.None)).Count.ShouldBe(2);
+        await store.SaveHolds([Held("1", "it waits"), Held("2", "it is bad")], CancellationToken.None);
+        (await this.Holds(mirror)).ShouldBe(2);
+
+        await store.LookAtHeldAgain(CancellationToken.None);
+        await store.SaveLinks([new LinkedAs(Guid.CreateVersion7(), 0, "1", "a", "new")], CancellationToken.None);
+        (await this.Holds(mirror)).ShouldBe(1);
+        (await store.ReadUnlinked((-1, ""), 10, CancellationToken.None)).Select(r => r.Id).ShouldBe(["2"]);
+    }
+
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task What_was_held_is_tried_again_after_publishing_and_after_a_shared_code_list_changed(bool publishes)
+    {
+        var (mirror, session) = await this.Begin();
+        await session.Store.SaveObserved(0, [Observed("1", "a")], CancellationToken.None);
+        await session.Store.SaveHolds([Held("1", "a code is not in the list")], CancellationToken.None);
+        await session.DisposeAsync();
+        if (publishes)
+        {
+            var drafts = new Drafts(database.Source, TimeProvider.System);
+            await drafts.Save(mirror, 0, mirror.Definition with { CountryField = "Name" }, "An edit", "Maren Voll", CancellationToken.None);
+            (await drafts.Publish(mirror, await drafts.Of(mirror, CancellationToken.None), CancellationToken.None)).ShouldBeTrue();
+        }
+        else
+        {
+            await new CodeLists(database.Source).Save(new KeptCodeList($"List of {mirror.Id}", new CodeTable([("A", "B")]), "Maren Voll", At), [mirror.Id], CancellationToken.None);
+        }
+
+        var (_, next) = await this.Begin(known: (await new Mirrors(database.Source).Find(mirror.Definition.Key, CancellationToken.None))!);
+        await using var n = next;
+        (await next.Store.ReadUnlinked((-1, ""), 10, CancellationToken.None)).Select(r => r.Id).ShouldBe(["1"]);
+    }
+
+    [Fact]
+    public async Task What_other_mirrors_point_at_is_every_linked_record_on_every_side()
+    {
+        var (mirror, session) = await this.Begin();
+        await using var s = session;
+        var link = Guid.CreateVersion7();
+        await session.Store.SaveObserved(0, [Observed("1", "Brae Hire"), Observed("9", "not linked")], CancellationToken.None);
+        await session.Store.SaveObserved(1, [Observed("C-1", "Brae Hire")], CancellationToken.None);
+        await session.Store.SaveLinks([new LinkedAs(link, 0, "1", "Brae Hire", "new"), new LinkedAs(link, 1, "C-1", "Brae Hire", "same")], CancellationToken.None);
+        var known = await new Mirrors(database.Source).ReferencesTo([mirror.Definition.Key, "no such mirror"], CancellationToken.None);
+        var found = known.Linked(mirror.Definition.Key, "a", "1")!;
+        (found.Link, found.Title, known.IdOf(mirror.Definition.Key, link, "b"), known.Linked(mirror.Definition.Key, "a", "9")).ShouldBe((link, "Brae Hire", "C-1", null));
+    }
 }

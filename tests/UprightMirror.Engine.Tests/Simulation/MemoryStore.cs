@@ -59,13 +59,22 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     private readonly List<Hold> holds = [];
     private long lastId;
 
-    /// <summary>Every record waits to be reconciled again, as after a definition that was changed and changed back.</summary>
-    public Task LookAtHeldAgain(CancellationToken cancellation)
+    public Task LookAtHeldAgain(CancellationToken cancellation) => this.Save(() =>
     {
-        this.LookAtEverythingAgain();
-        return Task.CompletedTask;
-    }
+        foreach (var hold in this.holds)
+        {
+            if (hold.Link is { } link)
+            {
+                this.links[link].Waiting = true;
+            }
+            else
+            {
+                this.rows[(hold.Side, hold.RecordId)].Waiting = true;
+            }
+        }
+    });
 
+    /// <summary>Every record waits to be reconciled again, as after a definition that was changed and changed back.</summary>
     public void LookAtEverythingAgain()
     {
         foreach (var link in this.links.Values)
@@ -135,6 +144,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         {
             this.links.TryAdd(link.Link, new Linked { Title = link.Title });
             this.rows[(link.Side, link.Id)].Link = link.Link;
+            this.holds.RemoveAll(h => h.Link is null && (h.Side, h.RecordId) == (link.Side, link.Id));
         }
     });
 
@@ -142,6 +152,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     {
         foreach (var hold in newHolds)
         {
+            this.holds.RemoveAll(h => h.Link is null && (h.Side, h.RecordId) == (hold.Side, hold.RecordId));
             this.holds.Add(hold);
             this.rows[(hold.Side, hold.RecordId)].Waiting = false;
         }

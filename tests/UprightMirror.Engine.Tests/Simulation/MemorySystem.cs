@@ -39,6 +39,12 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
 
     public bool HasReferences { get; set; } = true;
 
+    /// <summary>A field that the system fills in by itself, with a number of its own, as it creates a record; null for none.</summary>
+    public string? Assigns { get; set; }
+
+    /// <summary>Why it can't be talked to; null while it can.</summary>
+    public string? Down { get; set; }
+
     public IEnumerable<string> Ids => this.rows.Keys;
 
     public RawFields Fields(string id) => this.rows[id].Fields;
@@ -68,6 +74,7 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
 
     public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, [EnumeratorCancellation] CancellationToken cancellation)
     {
+        this.MustAnswer();
         var changed = this.rows.Where(r => since is null || r.Value.ChangedAt >= since).Select(r => Observe(r.Key, r.Value)).ToArray();
         if (this.Shuffles)
         {
@@ -81,8 +88,19 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
         }
     }
 
-    public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) =>
-        Task.FromResult(this.rows.TryGetValue(id, out var row) ? Observe(id, row) : null);
+    public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation)
+    {
+        this.MustAnswer();
+        return Task.FromResult(this.rows.TryGetValue(id, out var row) ? Observe(id, row) : null);
+    }
+
+    private void MustAnswer()
+    {
+        if (this.Down is { } why)
+        {
+            throw new SystemFault(why);
+        }
+    }
 
     public Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) =>
         Task.FromResult(this.rows.Where(r => this.HasReferences && r.Value.Reference == reference).Select(r => Observe(r.Key, r.Value)).FirstOrDefault());
@@ -112,7 +130,8 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
         if (request.Id is null)
         {
             var created = $"{this.Name}-{++this.counter:D4}";
-            this.rows[created] = new Row(this.AsStored(request.Fields), 1, this.now, request.Reference);
+            var stored = this.AsStored(request.Fields);
+            this.rows[created] = new Row(this.Assigns is { } number ? stored.With(number, Value.Text($"N-{(stored["Code"].IsEmpty ? this.counter : stored["Code"])}")) : stored, 1, this.now, request.Reference);
             this.Writes.Add(new SystemWrite(created, true, [.. request.Fields.Paths]));
             return new WriteAnswer.Stored(Observe(created, this.rows[created]));
         }

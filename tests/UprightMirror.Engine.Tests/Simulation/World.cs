@@ -24,11 +24,12 @@ public sealed class World
     private readonly FakeTimeProvider clock = new(new DateTimeOffset(2026, 3, 1, 8, 0, 0, TimeSpan.Zero));
     private int edits;
 
-    public World(int seed, bool everyoneGivesAndTakes = false)
+    /// <param name="numbers">Whether one side numbers what is created there: what it will say can't be known before.</param>
+    public World(int seed, bool everyoneGivesAndTakes = false, bool numbers = true)
     {
         this.chance = new Random(seed);
         var sides = this.chance.Next(2, 5);
-        this.Systems = [.. Enumerable.Range(0, sides).Select(s => new MemorySystem($"S{s}", new Random(seed + s), s == 1))];
+        this.Systems = [.. Enumerable.Range(0, sides).Select(s => new MemorySystem($"S{s}", new Random(seed + s), s == 1) { Assigns = numbers && s == 1 ? "Number" : null })];
         this.Mirror = this.MakeMirror(sides, everyoneGivesAndTakes);
     }
 
@@ -69,7 +70,7 @@ public sealed class World
             var code = $"C{++this.edits}";
             foreach (var side in Enumerable.Range(0, this.Systems.Length).Where(_ => this.chance.Next(2) == 0).DefaultIfEmpty(0).ToList())
             {
-                var fields = this.Mirror.Fields.Where(f => f.Cells[side] is not null && f.Name != "Code").Select(f => f.Name)
+                var fields = this.Mirror.Fields.Where(f => f.Cells[side] is not null && f.Name is not "Code" and not "Number").Select(f => f.Name)
                     .Where(_ => this.chance.Next(4) > 0).Select(f => KeyValuePair.Create(f, this.NewValue(f))).ToList();
                 this.Systems[side].Add(RawFields.Of(fields.Append(KeyValuePair.Create("Code", Value.Text(code)))));
             }
@@ -171,6 +172,9 @@ public sealed class World
                 Field("Code", "rank"), Field("Phone", "ask"), Field("Name", "rank"), Field("Note", "latest"), Field("Shout", "rank"), Field("Long", "fullest"),
                 Field("State", "furthest"), Field("Tags", "union", FieldType.List), Field("Amount", "greatest", FieldType.Number),
                 Field("Street", "ask", group: "address"), Field("Town", "ask", group: "address"), Field("Kept", "latest", emptyTravels: false),
+
+                // One side numbers the records that are created there; the others take it.
+                new AgreedFieldDefinition("Number", FieldType.Text, [.. Enumerable.Range(0, sides).Select(s => new SideField("Number", s == 1, s != 1, new AsItStands()))], "rank"),
             ],
             [new RecognisingRule("Code")],
             "Code");

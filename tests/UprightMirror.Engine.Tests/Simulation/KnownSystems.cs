@@ -1,0 +1,37 @@
+using UprightMirror.Connectors;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Storage;
+
+namespace UprightMirror.Engine.Tests.Simulation;
+
+/// <summary>Systems by their keys, and how often each was asked for.</summary>
+public sealed class KnownSystems(IReadOnlyDictionary<string, ISystemConnector> systems) : ISystems
+{
+    public int Asked { get; private set; }
+
+    public Task<ISystemConnector> Connect(string system, CancellationToken cancellation)
+    {
+        this.Asked++;
+        return systems.TryGetValue(system, out var known) ? Task.FromResult(known) : throw new SystemFault($"There is no connection called {system}.");
+    }
+
+    public Task KeepHealth(CancellationToken cancellation) => Task.CompletedTask;
+}
+
+/// <summary>Mirrors that hold nothing but the records that others point at.</summary>
+public sealed class OnlyReferences(References references) : IMirrors
+{
+    public Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation) => Task.FromResult(mirrors.Count == 0 ? References.None : references);
+
+    public Task<IReadOnlyList<KeptMirror>> All(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<KeptMirror>>([]);
+
+    public Task<KeptMirror?> Find(string key, CancellationToken cancellation) => Task.FromResult<KeptMirror?>(null);
+
+    public Task Save(MirrorDefinition definition, int? everyMinutes, CancellationToken cancellation) => throw new NotSupportedException();
+
+    public Task<bool> Begin(MirrorDefinition definition, CancellationToken cancellation) => throw new NotSupportedException();
+
+    public Task<bool> RemoveDraft(string key, CancellationToken cancellation) => throw new NotSupportedException();
+
+    public Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation) => throw new NotSupportedException();
+}
