@@ -24,6 +24,26 @@ export function Labelled({
   );
 }
 
+/** A control with its name above it, small, as in a panel beside the page. */
+export function Captioned({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <label className="block">
+      <span className="mb-1 block text-sm font-semibold text-soft">{label}</span>
+      {children}
+    </label>
+  );
+}
+
+/** Yes or no, with its sentence beside it. */
+export function Tick({ on, set, children }: { on: boolean; set: (on: boolean) => void; children: ReactNode }) {
+  return (
+    <label className="flex items-start gap-2">
+      <input type="checkbox" className="mt-1 accent-action" checked={on} onChange={(e) => set(e.target.checked)} />
+      <span>{children}</span>
+    </label>
+  );
+}
+
 export function NumberField({
   label,
   hint,

@@ -1,17 +1,18 @@
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { MirrorPage, Session } from '../../api/client';
-import { useMirror, useRemoveMirror, useStartRun } from '../../api/queries';
+import { useDraft, useMirror, useRemoveMirror, useStartRun } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { useKeys } from '../../parts/keys';
 import { Spine } from '../../parts/Spine';
 import { Failing, Loading, Notice } from '../../parts/States';
-import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
 import { Bench } from './bench/Bench';
 import { BenchPanel } from './bench/BenchPanel';
 import type { Open } from './bench/edits';
+import { Sides } from './Sides';
 import { SidesDraft } from './SidesDraft';
+import { stepStates, type StepState } from './steps';
 import { Timing } from './Timing';
 
 const STEPS = [
@@ -33,6 +34,7 @@ export function Mirror({ session }: { session: Session }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const [open, setOpen] = useState<Open | null>(null);
   const find = params.get('find') ?? '';
+  const states = stepStates(useDraft(key, sample, find).data);
   const remove = useRemoveMirror();
   const total = mirror.data?.sample?.of ?? 0;
   const show = (n: number) =>
@@ -125,8 +127,7 @@ export function Mirror({ session }: { session: Session }) {
               aria-current={step === id ? 'step' : undefined}
               className={`flex items-center gap-2 border-b-2 pt-1 pb-2 ${step === id ? 'border-action font-semibold' : 'border-transparent text-soft hover:text-ink'}`}
             >
-              <span aria-hidden="true" className="size-2 rounded-full bg-action" />
-              <span className="sr-only">fine: </span>
+              <StepMark of={states[id]} />
               {name}
             </Link>
           ))}
@@ -161,37 +162,16 @@ export function Mirror({ session }: { session: Session }) {
   );
 }
 
-/** What each side is in the mirror, and what it may do. */
-function Sides({ page: { mirror, fields, inPlainWords } }: { page: MirrorPage }) {
-  const count = (may: (c: NonNullable<(typeof fields)[number]['cells'][number]>) => boolean, side: number) =>
-    fields.filter((f) => f.cells[side] && may(f.cells[side])).length;
+/** How far a step is: a mark, and the word for it. */
+function StepMark({ of }: { of: StepState | undefined }) {
+  const mark = of?.state === 'needs attention' ? '△' : of?.state === 'not begun' ? '○' : '●';
   return (
-    <ul className="border-y border-rule bg-sheet">
-      {mirror.sides.map((s) => (
-        <li
-          key={s.index}
-          className="grid grid-cols-[28px_200px_150px_1fr] gap-2 border-b border-rule px-3 py-3 last:border-b-0"
-        >
-          <SystemTile of={s} />
-          <div>
-            <div className="font-semibold">{s.name}</div>
-            <div className="text-sm text-soft">{s.collection}</div>
-          </div>
-          <div>
-            gives {count((c) => c.gives, s.index)} fields
-            <br />
-            takes {count((c) => c.takes, s.index)} fields
-          </div>
-          <ul>
-            {inPlainWords
-              .filter((sentence) => sentence.includes(s.name))
-              .map((sentence) => (
-                <li key={sentence}>{sentence}</li>
-              ))}
-          </ul>
-        </li>
-      ))}
-    </ul>
+    <span title={of?.why} className={of?.state === 'needs attention' ? 'text-held' : of ? 'text-action' : 'text-rule'}>
+      <span aria-hidden="true" className="text-[10px]">
+        {mark}
+      </span>
+      {of && <span className="sr-only">{of.state}: </span>}
+    </span>
   );
 }
 

@@ -1,9 +1,9 @@
 import type { DraftPage, DraftSettings } from '../../api/client';
 import { useDraft, useEditDraft, useMoveDraft } from '../../api/queries';
 import { Failing, Loading, Notice } from '../../parts/States';
-import { SystemTile } from '../../parts/SystemTile';
 import { DraftBar } from './bench/DraftBar';
-import { INPUT, Labelled, Tick } from './bench/inputs';
+import { SideRow } from './Sides';
+import { INPUT, Captioned, Tick } from '../../parts/inputs';
 
 type DraftSide = DraftSettings['sides'][number];
 
@@ -24,7 +24,6 @@ export function SidesDraft({ mirrorKey, check }: { mirrorKey: string; check: () 
   const { settings, sides, fields, step } = draft.data;
   const change = (what: string, index: number, some: Partial<DraftSide>) =>
     edit(what, fields, { ...settings, sides: settings.sides.map((s, i) => (i === index ? { ...s, ...some } : s)) });
-  const count = (may: 'gives' | 'takes', side: number) => fields.filter((f) => f.cells[side]?.[may]).length;
   return (
     <>
       <DraftBar
@@ -39,20 +38,7 @@ export function SidesDraft({ mirrorKey, check }: { mirrorKey: string; check: () 
         {sides.map((s) => {
           const own = settings.sides[s.index]!;
           return (
-            <li
-              key={s.index}
-              className="grid grid-cols-[28px_170px_130px_minmax(0,1fr)_minmax(0,1fr)] gap-3 border-b border-rule px-3 py-3 last:border-b-0"
-            >
-              <SystemTile of={s} />
-              <div>
-                <div className="font-semibold">{s.name}</div>
-                <div className="text-sm text-soft">{s.collection}</div>
-              </div>
-              <div>
-                gives {count('gives', s.index)} fields
-                <br />
-                takes {count('takes', s.index)} fields
-              </div>
+            <SideRow key={s.index} side={s} fields={fields}>
               <div className="space-y-2">
                 <Tick
                   on={own.mayCreate}
@@ -64,7 +50,7 @@ export function SidesDraft({ mirrorKey, check }: { mirrorKey: string; check: () 
                 </Tick>
                 <Constants page={draft.data} side={s.index} />
               </div>
-              <Labelled label={`Removed in ${s.name}:`}>
+              <Captioned label={`Removed in ${s.name}:`}>
                 <select
                   className={INPUT}
                   value={own.removal}
@@ -80,8 +66,8 @@ export function SidesDraft({ mirrorKey, check }: { mirrorKey: string; check: () 
                     </option>
                   ))}
                 </select>
-              </Labelled>
-            </li>
+              </Captioned>
+            </SideRow>
           );
         })}
       </ul>

@@ -4,7 +4,7 @@ import { useBeginMirror, useCatalogue, useSystems } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { Empty, Failing, Loading, Notice } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
-import { INPUT, Labelled, Tick } from '../mirror/bench/inputs';
+import { INPUT, Captioned, Tick } from '../../parts/inputs';
 
 type ChosenSide = { system: string; collection: string; mayCreate: boolean };
 
@@ -56,7 +56,7 @@ export function NewMirror() {
           }}
         >
           <div className="grid max-w-[560px] grid-cols-2 gap-3">
-            <Labelled label="One record of it is a">
+            <Captioned label="One record of it is a">
               <input
                 className={INPUT}
                 list="record-types"
@@ -73,10 +73,10 @@ export function NewMirror() {
                   <option key={t} value={t} />
                 ))}
               </datalist>
-            </Labelled>
-            <Labelled label="The mirror is called">
+            </Captioned>
+            <Captioned label="The mirror is called">
               <input className={INPUT} value={name} maxLength={80} onChange={(e) => setName(e.target.value)} />
-            </Labelled>
+            </Captioned>
           </div>
           <fieldset>
             <legend className="font-semibold">Sides</legend>

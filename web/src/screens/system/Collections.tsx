@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import type { CollectionFound, CollectionSettings, Paging } from '../../api/client';
-import { Labelled } from './inputs';
+import { Labelled } from '../../parts/inputs';
 
 const INPUT = 'h-7 w-full rounded border border-rule bg-sheet px-2';
 

@@ -10,7 +10,7 @@ import { useDescribe } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { Notice } from '../../parts/States';
 import { Collections } from './Collections';
-import { INPUT, Labelled, NumberField } from './inputs';
+import { INPUT, Labelled, NumberField } from '../../parts/inputs';
 import { PROTOCOLS, SIGN_INS } from './protocols';
 import { Secret } from './Secret';
 

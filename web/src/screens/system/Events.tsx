@@ -4,7 +4,7 @@ import { useCloseEvents, useEvents, useOpenEvents } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { Empty, Failing, Loading, Notice } from '../../parts/States';
 import { When } from '../../parts/When';
-import { INPUT, Labelled } from './inputs';
+import { INPUT, Labelled } from '../../parts/inputs';
 
 const OUTCOMES: Record<string, [string, string]> = {
   taken: ['= taken', ''],

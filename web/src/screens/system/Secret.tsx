@@ -1,4 +1,4 @@
-import { INPUT, Labelled } from './inputs';
+import { INPUT, Labelled } from '../../parts/inputs';
 
 /** A secret is typed once, or taken from elsewhere each time it is needed. What is kept is never shown. */
 export function Secret({

@@ -3,7 +3,7 @@ import type { DraftPage, FieldForm, LinesForm } from '../../../api/client';
 import { Button } from '../../../parts/Button';
 import { freeName, moved, newField, TYPES, withField, withLines, type Edit, type Open } from './edits';
 import { FormulaEditor } from './FormulaEditor';
-import { INPUT, Labelled, Tick } from './inputs';
+import { INPUT, Captioned, Tick } from '../../../parts/inputs';
 
 /** The agreed field: its name, type, group and place, and what the mirror uses it for. */
 export function AgreedField({
@@ -34,7 +34,7 @@ export function AgreedField({
   return (
     <div className="space-y-3">
       <h2 className="font-semibold">{field.name}</h2>
-      <Labelled label="Name">
+      <Captioned label="Name">
         <input
           className={INPUT}
           value={name}
@@ -49,9 +49,9 @@ export function AgreedField({
             }
           }}
         />
-      </Labelled>
+      </Captioned>
       <div className="grid grid-cols-2 gap-2">
-        <Labelled label="Holds">
+        <Captioned label="Holds">
           <select
             className={INPUT}
             value={field.type}
@@ -65,9 +65,9 @@ export function AgreedField({
                 </option>
               ))}
           </select>
-        </Labelled>
+        </Captioned>
         {!inLines && (
-          <Labelled label="Field group">
+          <Captioned label="Field group">
             <input
               className={INPUT}
               list="known-groups"
@@ -87,7 +87,7 @@ export function AgreedField({
                 <option key={g} value={g} />
               ))}
             </datalist>
-          </Labelled>
+          </Captioned>
         )}
       </div>
       {field.type === 'lines' && <LinesOfField field={field} page={page} edit={edit} choose={choose} />}
@@ -188,7 +188,7 @@ function LinesOfField({
   return (
     <fieldset className="space-y-2 border border-rule p-2">
       <legend className="px-1 text-sm font-semibold text-soft">Lines</legend>
-      <Labelled label="Told apart by">
+      <Captioned label="Told apart by">
         <select
           className={INPUT}
           value={lines.key}
@@ -199,15 +199,15 @@ function LinesOfField({
             <option key={f.name}>{f.name}</option>
           ))}
         </select>
-      </Labelled>
-      <Labelled label="Must add up to">
+      </Captioned>
+      <Captioned label="Must add up to">
         <select className={INPUT} value={lines.total?.field ?? ''} onChange={(e) => total({ field: e.target.value })}>
           <option value="">nothing</option>
           {numbers.map((f) => (
             <option key={f.name}>{f.name}</option>
           ))}
         </select>
-      </Labelled>
+      </Captioned>
       {lines.total && (
         <>
           <FormulaEditor
@@ -217,7 +217,7 @@ function LinesOfField({
             type={setAmount}
             leave={() => total({ amount: amount.trim() })}
           />
-          <Labelled label="They may be apart by">
+          <Captioned label="They may be apart by">
             <input
               className={INPUT}
               inputMode="decimal"
@@ -225,7 +225,7 @@ function LinesOfField({
               onChange={(e) => setTolerance(e.target.value)}
               onBlur={() => total({ tolerance: Math.max(0, Number(tolerance) || 0) })}
             />
-          </Labelled>
+          </Captioned>
         </>
       )}
       <Button

@@ -6,7 +6,7 @@ import { Failing, Loading } from '../../../parts/States';
 import { SystemTile } from '../../../parts/SystemTile';
 import type { DraggedField } from './Bench';
 import { mapping, type Edit, type Open } from './edits';
-import { INPUT } from './inputs';
+import { INPUT } from '../../../parts/inputs';
 
 /** The fields of a side, to drag onto the bench or to map by a key. */
 export function CataloguePanel({

@@ -7,7 +7,7 @@ import { Notice } from '../../../parts/States';
 import { CodeListEditor } from './CodeListEditor';
 import { CONVERSIONS } from './edits';
 import { FormulaEditor } from './FormulaEditor';
-import { INPUT, Labelled } from './inputs';
+import { INPUT, Captioned } from '../../../parts/inputs';
 
 /** How a side's values become the agreed ones and back, tried on real values at each keystroke. */
 export function CellConversion({
@@ -63,10 +63,9 @@ export function CellConversion({
   const formula = (some: Partial<ConversionForm>) => ({ ...typed, kind: 'formula', ...some });
   return (
     <div className="space-y-3">
-      <label className="block">
-        <span className="mb-1 block text-sm font-semibold text-soft">Converted as</span>
+      <Captioned label="Converted as">
         <select
-          className="h-[30px] w-full rounded border border-rule bg-sheet px-2"
+          className={INPUT}
           value={typed.kind}
           onChange={(e) =>
             use({
@@ -87,22 +86,21 @@ export function CellConversion({
             </option>
           ))}
         </select>
-      </label>
+      </Captioned>
       {typed.kind === 'phone' && (
-        <label className="block">
-          <span className="mb-1 block text-sm font-semibold text-soft">{sideName} writes it as</span>
+        <Captioned label={`${sideName} writes it as`}>
           <select
-            className="h-[30px] w-full rounded border border-rule bg-sheet px-2"
+            className={INPUT}
             value={typed.form ?? 'international'}
             onChange={(e) => use({ ...typed, form: e.target.value as ConversionForm['form'] })}
           >
             <option value="international">+44 131 496 0210</option>
             <option value="nationalDigits">01314960210</option>
           </select>
-        </label>
+        </Captioned>
       )}
       {typed.kind === 'reference' && (
-        <Labelled label="A record of the mirror">
+        <Captioned label="A record of the mirror">
           <select
             className={INPUT}
             value={typed.mirror ?? ''}
@@ -117,7 +115,7 @@ export function CellConversion({
           <span className="mt-1 block text-sm text-soft">
             {sideName} writes its own id of it here. A record that points at one that is not linked yet waits for it.
           </span>
-        </Labelled>
+        </Captioned>
       )}
       {typed.kind === 'codeList' && (
         <CodeListEditor

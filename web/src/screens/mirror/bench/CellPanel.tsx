@@ -5,7 +5,7 @@ import { Button } from '../../../parts/Button';
 import { SystemTile } from '../../../parts/SystemTile';
 import { CellConversion } from './CellConversion';
 import { cellAt, FLOWS, flowWords, withCell, type Edit } from './edits';
-import { INPUT, Labelled } from './inputs';
+import { INPUT, Captioned } from '../../../parts/inputs';
 
 /** One side's field: which it is, which way values go, how they are converted, and what stands for an empty one. */
 export function CellPanel({
@@ -54,7 +54,7 @@ export function CellPanel({
           {described.seen > 0 && ` · ${Math.round((described.filled / described.seen) * 100)} % filled`}
         </p>
       )}
-      <Labelled label={`Field of ${of.name}`}>
+      <Captioned label={`Field of ${of.name}`}>
         <input
           className={INPUT}
           list="known-fields"
@@ -77,7 +77,7 @@ export function CellPanel({
             </option>
           ))}
         </datalist>
-      </Labelled>
+      </Captioned>
       {cell && (
         <>
           <div className="flex items-center gap-2">
@@ -107,7 +107,7 @@ export function CellPanel({
             keep={(what, next) => set(what, next)}
           />
           {cell.takes && (
-            <Labelled label={`Where it is empty, ${of.name} is told`}>
+            <Captioned label={`Where it is empty, ${of.name} is told`}>
               <input
                 className={INPUT}
                 placeholder="nothing"
@@ -122,7 +122,7 @@ export function CellPanel({
                   })
                 }
               />
-            </Labelled>
+            </Captioned>
           )}
         </>
       )}

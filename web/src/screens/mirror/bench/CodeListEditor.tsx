@@ -4,7 +4,7 @@ import { useCodeLists, useSaveCodeList, useSeenCodes } from '../../../api/querie
 import { Button } from '../../../parts/Button';
 import { Notice } from '../../../parts/States';
 import { codesFromCsv, codesToCsv } from './edits';
-import { INPUT, Labelled } from './inputs';
+import { INPUT, Captioned } from '../../../parts/inputs';
 
 /** A code list: the field's own, or one that mirrors share. Filled from the values that were seen, by hand, or from a file. */
 export function CodeListEditor({
@@ -62,7 +62,7 @@ export function CodeListEditor({
   };
   return (
     <div className="space-y-2">
-      <Labelled label="Which list">
+      <Captioned label="Which list">
         <select
           className={INPUT}
           value={list.name ?? ''}
@@ -82,7 +82,7 @@ export function CodeListEditor({
             </option>
           ))}
         </select>
-      </Labelled>
+      </Captioned>
       {known && (
         <p className="text-sm text-soft">
           Shared{known.mirrors.length > 0 ? ` by ${known.mirrors.join(', ')}` : ''}. A change counts at once, from the
@@ -297,7 +297,7 @@ function Unknown({
   const kind = asking ? 'value' : (value?.kind ?? 'hold');
   return (
     <div>
-      <Labelled label={label}>
+      <Captioned label={label}>
         <select
           className={INPUT}
           value={kind}
@@ -311,7 +311,7 @@ function Unknown({
           <option value="pass">goes as it stands</option>
           <option value="value">becomes…</option>
         </select>
-      </Labelled>
+      </Captioned>
       {kind === 'value' && (
         <input
           aria-label={`${label} becomes`}

@@ -4,7 +4,7 @@ import { useCatalogue } from '../../../api/queries';
 import { Button } from '../../../parts/Button';
 import { SystemTile } from '../../../parts/SystemTile';
 import { withConstant, type Edit, type Open } from './edits';
-import { INPUT, Labelled } from './inputs';
+import { INPUT, Captioned } from '../../../parts/inputs';
 
 /** What every record that is created on a side is given in one of its fields. */
 export function ConstantPanel({
@@ -44,7 +44,7 @@ export function ConstantPanel({
         </p>
       )}
       <p>Every record that this mirror creates in {of.name} is given this. It is not changed there afterwards.</p>
-      <Labelled label="Constant">
+      <Captioned label="Constant">
         <input
           className={INPUT}
           list="constant-values"
@@ -59,7 +59,7 @@ export function ConstantPanel({
             <option key={v} value={v} />
           ))}
         </datalist>
-      </Labelled>
+      </Captioned>
       {described && described.samples.length > 0 && (
         <p className="text-sm text-soft">
           Seen there:{' '}

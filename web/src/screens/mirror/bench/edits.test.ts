@@ -1,10 +1,11 @@
-import { expect, test } from 'vitest';
+import { expect, test, vi } from 'vitest';
 import type { FieldForm, Suggestion } from '../../../api/client';
 import {
   cellAt,
   codesFromCsv,
   codesToCsv,
   flowWords,
+  insideLines,
   mapping,
   moved,
   newField,
@@ -18,6 +19,7 @@ import {
   withField,
   wordsOf,
 } from './edits';
+import { draftPage } from './draftPage.sample';
 
 const name: FieldForm = newField('Name', 'text', [cellAt('name'), cellAt('CustomerName')]);
 const segment: FieldForm = newField('Segment', 'text', [cellAt('segment'), null]);
@@ -172,4 +174,27 @@ test('a code list file with a row that is none is refused, and says which', () =
   expect(() => codesFromCsv('code,agreed\nGBR,GB\nIRL\n')).toThrow(
     'Row 3 has no code and value: “IRL”. Nothing was taken.',
   );
+});
+
+test('a line field is edited by the same panels, and stays in its own record field', () => {
+  const edit = vi.fn();
+  const inside = insideLines(draftPage(), 'Lines', edit);
+  expect(inside.page.fields.map((f) => f.name)).toEqual(['Line', 'Product']);
+  inside.edit('Move Product', moved(inside.page.fields, 'Product', -1));
+  expect(edit.mock.calls[0]![0]).toBe('Move Product, in Lines');
+  expect(edit.mock.calls[0]![1].map((f: FieldForm) => f.name)).toEqual(['Name', 'Town', 'Lines']);
+  expect(edit.mock.calls[0]![1][2].lines).toMatchObject({
+    key: 'Line',
+    fields: [{ name: 'Product' }, { name: 'Line' }],
+  });
+});
+
+test('the field that tells lines apart goes on doing so under another name', () => {
+  const edit = vi.fn();
+  const inside = insideLines(draftPage(), 'Lines', edit);
+  inside.edit(
+    'Call Line Number',
+    withField(inside.page.fields, 'Line', (f) => ({ ...f, name: 'Number' })),
+  );
+  expect(edit.mock.calls[0]![1][2].lines.key).toBe('Number');
 });

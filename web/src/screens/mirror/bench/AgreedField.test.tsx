@@ -1,0 +1,59 @@
+import { cleanup, fireEvent, render, screen } from '@testing-library/react';
+import { afterEach, beforeEach, expect, test, vi } from 'vitest';
+import { AgreedField } from './AgreedField';
+import { draftPage } from './draftPage.sample';
+
+vi.mock('../../../api/queries', () => ({ useFunctions: () => ({ data: [] }) }));
+const edit = vi.fn();
+const choose = vi.fn();
+beforeEach(() => [edit, choose].forEach((f) => f.mockReset()));
+afterEach(cleanup);
+
+const show = (name: string, inLines = false) => {
+  const page = draftPage();
+  const all = inLines ? page.fields[2]!.lines!.fields : page.fields;
+  render(
+    <AgreedField field={all.find((f) => f.name === name)!} page={page} edit={edit} choose={choose} inLines={inLines} />,
+  );
+};
+
+test('a field gets another name when it is left, and its panel follows it', () => {
+  show('Town');
+  const input = screen.getByLabelText('Name');
+  fireEvent.change(input, { target: { value: ' City ' } });
+  fireEvent.blur(input);
+  expect(edit.mock.calls[0]![0]).toBe('Call Town City');
+  expect(choose).toHaveBeenCalledWith({ kind: 'field', field: 'City', side: null });
+});
+
+test('what recognises records, names them and tells their country is said of a field, and taken back', () => {
+  show('Name');
+  fireEvent.click(screen.getByLabelText(/Records with the same Name are one/));
+  expect(edit.mock.calls[0]![2].recognising).toEqual([]);
+  cleanup();
+  show('Town');
+  fireEvent.click(screen.getByLabelText(/People know a record by it/));
+  expect(edit.mock.calls[1]![2].titleField).toBe('Town');
+  fireEvent.click(screen.getByLabelText(/It says the country/));
+  expect(edit.mock.calls[2]![2].countryField).toBe('Town');
+});
+
+test('lines say what tells them apart and what they must add up to, and get fields of their own', () => {
+  show('Lines');
+  fireEvent.change(screen.getByLabelText('Told apart by'), { target: { value: 'Product' } });
+  expect(edit.mock.calls[0]![1][2].lines.key).toBe('Product');
+  screen.getByRole('button', { name: 'Add a line field' }).click();
+  expect(edit.mock.calls[1]![1][2].lines.fields.map((f: { name: string }) => f.name)).toEqual([
+    'Line',
+    'Product',
+    'Line field',
+  ]);
+  expect(choose).toHaveBeenCalledWith({ kind: 'field', field: 'Lines', side: null, line: 'Line field' });
+});
+
+test('a field of lines is asked nothing that only concerns whole records', () => {
+  show('Product', true);
+  expect(screen.queryByLabelText(/Records with the same/)).toBeNull();
+  expect(screen.queryByLabelText('Field group')).toBeNull();
+  expect(screen.getByLabelText('Holds').textContent).not.toContain('lines');
+});

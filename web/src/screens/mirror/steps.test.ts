@@ -1,0 +1,44 @@
+import { expect, test } from 'vitest';
+import type { DraftPage } from '../../api/client';
+import { cellAt, newField } from './bench/edits';
+import { stepStates } from './steps';
+
+const page = (some: Partial<DraftPage>): DraftPage =>
+  ({
+    basedOn: 1,
+    fields: [newField('Name', 'text', [cellAt('name'), cellAt('Title')])],
+    findings: [],
+    settings: { name: 'M', titleField: 'Name', countryField: null, recognising: ['Name'], sides: [] },
+    ...some,
+  }) as unknown as DraftPage;
+
+const states = (p: DraftPage) => Object.fromEntries(Object.entries(stepStates(p)).map(([step, s]) => [step, s?.state]));
+
+test('before the draft is read nothing is said', () => expect(stepStates(undefined)).toEqual({}));
+
+test('a mirror that is live and right is fine everywhere', () =>
+  expect(new Set(Object.values(states(page({}))))).toEqual(new Set(['fine'])));
+
+test('a new mirror has not begun its steps, and says why', () => {
+  const empty = page({
+    basedOn: 0,
+    fields: [],
+    settings: { name: 'M', titleField: '', countryField: null, recognising: [], sides: [] },
+  });
+  expect(states(empty)).toEqual({
+    sides: 'fine',
+    fields: 'not begun',
+    recognising: 'not begun',
+    settling: 'not begun',
+    timing: 'not begun',
+  });
+  expect(stepStates(empty).recognising?.why).toContain('when two records are the same');
+});
+
+test('what is wrong in the fields, or in what recognises, needs attention; a doubt does not', () => {
+  const finding = { isWrong: true, field: 0, side: 1, path: 'Title', words: 'It is gone.' };
+  expect(stepStates(page({ findings: [finding] })).fields).toEqual({ state: 'needs attention', why: 'It is gone.' });
+  expect(states(page({ findings: [{ ...finding, isWrong: false }] })).fields).toBe('fine');
+  const other = { name: 'M', titleField: 'Name', countryField: null, recognising: ['Gone'], sides: [] };
+  expect(states(page({ settings: other })).recognising).toBe('needs attention');
+});

@@ -1,0 +1,28 @@
+import type { DraftPage } from '../../api/client';
+
+/** How far a step of a mirror is, and why it needs attention where it does. */
+export type StepState = { state: 'not begun' | 'fine' | 'needs attention'; why?: string };
+
+/** The state of each step, by what the check says of the draft. Nothing is said before the draft is read. */
+export function stepStates(page: DraftPage | undefined): Record<string, StepState | undefined> {
+  if (!page) return {};
+  const inFields = page.findings.filter((f) => f.isWrong && (f.field !== null || f.path !== null));
+  const begun = page.fields.length > 0;
+  return {
+    sides: { state: 'fine' },
+    fields: !begun
+      ? { state: 'not begun', why: 'Nothing is mapped yet.' }
+      : inFields[0]
+        ? { state: 'needs attention', why: inFields[0].words }
+        : { state: 'fine' },
+    recognising:
+      page.settings.recognising.length === 0
+        ? { state: 'not begun', why: 'Nothing says yet when two records are the same.' }
+        : page.settings.recognising.some((r) => page.fields.every((f) => f.name !== r))
+          ? { state: 'needs attention', why: 'It goes by a field that there is not any more.' }
+          : { state: 'fine' },
+    settling: begun ? { state: 'fine' } : { state: 'not begun', why: 'Nothing is mapped yet.' },
+    timing:
+      page.basedOn === 0 ? { state: 'not begun', why: 'It can be timed when it is published.' } : { state: 'fine' },
+  };
+}
