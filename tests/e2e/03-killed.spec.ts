@@ -10,7 +10,7 @@ test('killed in the middle of a run, started again and run: nothing twice, nothi
   for (const [n, organisation] of before.entries())
     await fetch(`${DEMO}/slipway/organisations/${organisation.id}`, {
       method: 'POST',
-      body: new URLSearchParams({ website: `https://${n}.example`, 'address.street': `${n} Killed Lane`, user: 'Hanne Lunde' }),
+      body: new URLSearchParams({ website: `https://www.${n}.example`, 'address.street': `${n} Killed Lane`, user: 'Hanne Lunde' }),
       redirect: 'manual',
     });
   // New ones too: a creation is what could happen twice.

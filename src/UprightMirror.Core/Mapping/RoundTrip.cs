@@ -69,7 +69,7 @@ public static class RoundTrip
         var raw = record[cell.Path];
         if (cell.Conversion.Read(new Reading(raw, record, type, country, setting), out var why) is not { } agreed)
         {
-            return new Trip(raw, Value.Empty, Value.Empty, TripEnd.Held, why ?? $"it can't be read as {ValueJson.Described(type)}");
+            return new Trip(raw, Value.Empty, Value.Empty, TripEnd.Held, why ?? (cell.Conversion is CodeList ? "it is not in the code list" : $"it can't be read as {ValueJson.Described(type)}"));
         }
 
         if (agreed.IsEmpty)
@@ -79,7 +79,7 @@ public static class RoundTrip
 
         if (cell.Conversion.Write(agreed, setting, out why) is not { } back)
         {
-            return new Trip(raw, agreed, Value.Empty, TripEnd.Held, why ?? "there is no way back for it");
+            return new Trip(raw, agreed, Value.Empty, TripEnd.Held, why ?? (cell.Conversion is CodeList ? "the code list has no code for it" : "there is no way back for it"));
         }
 
         if (back.Equals(raw) || (back.Display == raw.Display && raw is TextValue or NumberValue))

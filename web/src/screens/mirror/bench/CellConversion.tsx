@@ -220,7 +220,9 @@ function OnRealValues({
         </p>
       ))}
       <h3 className="text-sm font-semibold text-soft">There and back, on real values</h3>
-      {tried.looked === 0 ? (
+      {tried.problems.length > 0 ? (
+        <p className="text-soft">Tried as soon as that is put right.</p>
+      ) : tried.looked === 0 ? (
         <p className="text-soft">No value of it is known yet: run the mirror, or read the catalogue.</p>
       ) : (
         <>
