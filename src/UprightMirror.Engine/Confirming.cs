@@ -26,12 +26,12 @@ public sealed class Confirming(MirrorContext context)
 
     /// <summary>
     /// Whether a stored record says something beside what was written: for a changed one, what changed otherwise; for a created
-    /// one, what the system filled in by itself where nobody told it anything.
+    /// one, its id, where fields are made of that, and what the system filled in by itself where nobody told it anything.
     /// </summary>
     private bool TellsMore(Delivery delivery, RawFields? before, ObservedRecord stored)
     {
         return delivery.Kind == WriteKind.Create
-            ? this.FilledInThere(delivery, stored).Any()
+            ? context.Rules.WorkedOut.Any(f => context.Rules.Fields[f].WorkedOut!.UsesIds) || this.FilledInThere(delivery, stored).Any()
             : before is not null && this.NotTold(delivery).Any(c => c.Cell.Reads.Any(path => !stored.Fields[path].Equals(before[path])));
     }
 

@@ -20,7 +20,7 @@ public sealed class MirrorContext
         this.Systems = systems;
         this.store = store;
         this.Clock = clock;
-        this.Rules = mirror.Rules([.. systems.Select(s => s.Name)]);
+        this.Rules = mirror.Rules([.. systems.Select(s => s.Name)], clock.GetUtcNow());
         this.Translators = [.. systems.Select((_, side) => new Translator(mirror, side, catalogues[side], clock.GetUtcNow(), references))];
         this.FieldIndex = mirror.Fields.Select((f, i) => (f.Name, i)).ToImmutableDictionary(f => f.Name, f => f.i);
     }

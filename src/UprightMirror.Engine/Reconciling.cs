@@ -67,6 +67,7 @@ public sealed class Reconciling(MirrorContext context)
 
         var state = new RecordState(this.AgreedOf(record), [.. Enumerable.Range(0, context.SideCount).Select(s => this.SideOf(s, record, members.GetValueOrDefault(s), now[s]))])
         {
+            Ids = context.Rules.WorkedOut.IsEmpty ? [] : [.. Enumerable.Range(0, context.SideCount).Select(s => members.GetValueOrDefault(s) is { Raw: not null } known ? known.Id : null)],
             Open = [.. record.OpenConflicts.Select(c => new OpenConflict([.. c.Fields.Where(context.FieldIndex.ContainsKey).Select(f => context.FieldIndex[f])], c.Sides))],
         };
         var outcome = this.WithoutWhatIsHeld(Reconciler.Reconcile(context.Rules, state), members);
@@ -178,6 +179,11 @@ public sealed class Reconciling(MirrorContext context)
         {
             holds.Add(new Hold(record.Link, drift.Side, members[drift.Side].Id, record.Title, this.NameOf(drift.Field),
                 $"{context.Systems[drift.Side].Name}, {context.Mirror.RecordType} {members[drift.Side].Id}: {this.NameOf(drift.Field)} was changed there from {ValueJson.Quoted(drift.Was.Display)} to {ValueJson.Quoted(drift.Now.Display)}, and that side only takes it.", null));
+        }
+
+        foreach (var field in outcome.NotWorkedOut)
+        {
+            holds.Add(new Hold(record.Link, members.Keys.Min(), members[members.Keys.Min()].Id, record.Title, this.NameOf(field.Field), $"{this.NameOf(field.Field)} of {context.Mirror.RecordType} {ValueJson.Quoted(record.Title)}: {field.Why}. Nothing is written to it before that is put right.", null));
         }
 
         var journal = ImmutableArray.CreateBuilder<JournalEntry>();

@@ -5,6 +5,7 @@ using System.Text.Json;
 using Microsoft.Extensions.DependencyInjection;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
 using UprightMirror.Core.Values;
 using UprightMirror.Storage;
 
@@ -53,6 +54,16 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
 
     private async Task<HttpResponseMessage> Save(int step, params object[] fields) =>
         await (await product.Known("administrator")).Client.PutAsJsonAsync(Bench, new { step, what = "An edit", fields });
+
+    /// <summary>A run reads one record and links it.</summary>
+    private async Task LinkOne(string name)
+    {
+        var services = product.Factory.Services;
+        var mirror = (await services.GetRequiredService<Mirrors>().Find("bench", CancellationToken.None))!;
+        await using var session = (await services.GetRequiredService<IRunSessions>().Begin(mirror, false, "a test", CancellationToken.None))!;
+        await session.Store.SaveObserved(0, [new ObservedRecord("1", RawFields.Of([KeyValuePair.Create("name", Value.Text(name))]), null, DateTimeOffset.UnixEpoch, null)], CancellationToken.None);
+        await session.Store.SaveLinks([new LinkedAs(Guid.CreateVersion7(), 0, "1", name, "new")], CancellationToken.None);
+    }
 
     private async Task<JsonElement> Read() => await (await product.Known("administrator")).Client.GetFromJsonAsync<JsonElement>(Bench);
 
@@ -118,6 +129,21 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         (tried.GetProperty("looked").GetInt32(), tried.GetProperty("lossy").GetInt32()).ShouldBe((3, 3));
         tried.GetProperty("trips")[0].GetProperty("back").GetString().ShouldBe(tried.GetProperty("trips")[0].GetProperty("raw").GetString()!.ToUpperInvariant());
         (await this.Post("try", new { side = 0, type = "text", cell = Cell("name", new { kind = "formula", toSide = "UPPER(" }) })).GetProperty("problems")[0].GetString()!.ShouldStartWith("The formula to the side's form: At character");
+    }
+
+    [Fact]
+    public async Task A_field_is_worked_out_of_the_others_for_the_sample_record_and_mistakes_are_told()
+    {
+        await this.Save(0, NameField, Field("Loud", null, null));
+        (await this.Post("worked-out", new { field = "Loud", type = "text", formula = "UPPER(Name)", sample = 1 })).GetProperty("title").ValueKind.ShouldBe(JsonValueKind.Null);
+        await this.LinkOne("Raven Rock");
+        Task<JsonElement> Tried(string formula) => this.Post("worked-out", new { field = "Loud", type = "text", formula, sample = 1 });
+        var good = await Tried("UPPER(Name)");
+        (good.GetProperty("title").GetString(), good.GetProperty("value").GetString()).ShouldBe(("Raven Rock", "RAVEN ROCK"));
+        good.GetProperty("inWords").GetString().ShouldBe("Name in capitals");
+        (await Tried("UPPER(Nme)")).GetProperty("problem").GetString()!.ShouldContain("Nme");
+        (await Tried("1/0")).GetProperty("problem").GetString()!.ShouldContain("#DIV/0!");
+        (await (await product.Known("administrator")).Client.PostAsJsonAsync($"{Bench}/worked-out", new { field = "Nobody", type = "text", formula = "1", sample = 1 })).StatusCode.ShouldBe(HttpStatusCode.NotFound);
     }
 
     [Fact]

@@ -51,6 +51,18 @@ public static class MappingCheck
             {
                 yield return new Finding(false, f, null, null, $"{field.Name} is on no side yet. Pick a field of a side for it, or take it away.");
             }
+            else if (field.WorkedOut is not null)
+            {
+                if (givers > 0)
+                {
+                    yield return new Finding(true, f, null, null, $"{field.Name} is worked out by a formula, so no side gives it. Let the sides take it only, or take the formula out.");
+                }
+
+                if (field.Group is not null)
+                {
+                    yield return new Finding(false, f, null, null, $"{field.Name} is worked out by a formula: being in the group {field.Group} has no effect. Take it out.");
+                }
+            }
             else if (givers == 0)
             {
                 yield return new Finding(true, f, null, null, $"Nobody gives {field.Name}, so it never has a value. Let a side give it.");
@@ -74,6 +86,11 @@ public static class MappingCheck
             {
                 yield return new Finding(true, f, null, null, $"{field.Name} goes by how far along it is, and no states are listed. List them from first to last.");
             }
+        }
+
+        foreach (var (f, words) in WorkedOutField.Problems(mirror))
+        {
+            yield return new Finding(true, f, null, null, words);
         }
 
         if (mirror.Fields.IsEmpty)

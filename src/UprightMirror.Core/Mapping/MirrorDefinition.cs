@@ -22,6 +22,7 @@ public sealed record SideField(string Path, bool Gives, bool Takes, Conversion C
 /// <param name="FirstMeeting">The rule's name for sides that never met; rank unless told otherwise.</param>
 /// <param name="Cells">One for each side, in the mirror's order; null where the side does not keep the field.</param>
 /// <param name="Lines">For a field that holds lines: what each line has. Its cells then say where each side keeps the lines.</param>
+/// <param name="WorkedOut">For a field that no side gives: the formula over other agreed fields that it is worked out by.</param>
 public sealed record AgreedFieldDefinition(
     string Name,
     FieldType Type,
@@ -32,7 +33,8 @@ public sealed record AgreedFieldDefinition(
     string FirstMeeting = "rank",
     string? Group = null,
     bool EmptyTravels = true,
-    LinesDefinition? Lines = null)
+    LinesDefinition? Lines = null,
+    string? WorkedOut = null)
 {
     public ImmutableArray<string> Rank { get; init; } = Rank.IsDefault ? [] : Rank;
 
@@ -108,15 +110,19 @@ public sealed record MirrorDefinition(
 
     /// <summary>The rules in the form that reconciling reads.</summary>
     /// <param name="names">What people call each side's system, in the mirror's order: these stand in every reason.</param>
-    public ReconcileRules Rules(IReadOnlyList<string> names) => new(
+    /// <param name="now">The run's time, for formulas that ask for it.</param>
+    public ReconcileRules Rules(IReadOnlyList<string> names, DateTimeOffset now = default) => new(
         [.. this.Fields.Select(f =>
         {
             var rank = SettlingRule.FullRank(f.Rank.Select(r => this.SideOf(r, f.Name)), this.Sides.Length);
-            return new FieldRules(f.Name, f.Type, RuleNamed(f.Rule, rank, f), RuleNamed(f.FirstMeeting, rank, f), f.Group, f.EmptyTravels);
+            return new FieldRules(f.Name, f.Type, RuleNamed(f.Rule, rank, f), RuleNamed(f.FirstMeeting, rank, f), f.WorkedOut is null ? f.Group : null, f.EmptyTravels)
+            {
+                WorkedOut = f.WorkedOut is null ? null : WorkedOutField.Of(this, f, names, now),
+            };
         })],
         [.. this.Sides.Select((side, s) => new SideRules(
             names[s],
-            [.. this.Fields.Select(f => f.Cells[s]?.Gives == true)],
+            [.. this.Fields.Select(f => f.WorkedOut is null && f.Cells[s]?.Gives == true)],
             [.. this.Fields.Select(f => f.Cells[s]?.Takes == true)],
             [.. this.Fields.Select(f => f.Cells[s]?.Drift ?? Drift.PutBack)],
             side.Removal)

@@ -44,6 +44,11 @@ public static class PlainWords
         var givers = Sides(c => c.Gives);
         var takers = Sides(c => c.Takes);
         var what = Lower(definition.Name);
+        if (definition.WorkedOut is { } formula)
+        {
+            return $"The {what} is worked out: {(Formulas.Formula.Parse(formula, null, out var parsed, out _) ? Formulas.FormulaWords.Of(parsed) : formula)}. {(takers.Count == 0 ? "No side gets it." : $"{Join(takers.Select(s => names[s]), "and")} {(takers.Count > 1 ? "get" : "gets")} it{Forms(takers)}.")}";
+        }
+
         if (givers.Count == 0)
         {
             return $"Nobody gives the {what}, so it never changes.";

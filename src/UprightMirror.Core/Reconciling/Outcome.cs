@@ -31,6 +31,9 @@ public sealed record HeldDrift(int Side, int Field, Value Was, Value Now);
 /// <summary>What a side said and lost with: another value was settled on, for a reason that can be named (law L3).</summary>
 public sealed record Superseded(int Side, int Field, Value Said, Value By, string Why);
 
+/// <summary>A field that is made of others and can't be worked out: it stays as it is, everywhere.</summary>
+public sealed record NotWorkedOut(int Field, string Why);
+
 /// <summary>What becomes of one record. An outcome with nothing in it is the one shared <see cref="Unchanged"/>.</summary>
 public sealed record Outcome
 {
@@ -46,6 +49,8 @@ public sealed record Outcome
     public ImmutableArray<OpenConflict> ClosedConflicts { get; init; } = [];
 
     public ImmutableArray<HeldDrift> HeldDrifts { get; init; } = [];
+
+    public ImmutableArray<NotWorkedOut> NotWorkedOut { get; init; } = [];
 
     /// <summary>
     /// Values that competed and lost. On a first meeting only those that stay where they are: what is written over is told by

@@ -9,7 +9,11 @@ namespace UprightMirror.Core.Reconciling;
 /// <param name="FirstMeeting">Decides when sides that never met say different things.</param>
 /// <param name="Group">Fields with the same group are settled as one, by the rules of the first of them; null for a field on its own.</param>
 /// <param name="EmptyTravels">Whether emptying the field on one side empties it on the others.</param>
-public sealed record FieldRules(string Name, FieldType Type, SettlingRule Rule, SettlingRule FirstMeeting, string? Group = null, bool EmptyTravels = true);
+public sealed record FieldRules(string Name, FieldType Type, SettlingRule Rule, SettlingRule FirstMeeting, string? Group = null, bool EmptyTravels = true)
+{
+    /// <summary>For a field that nobody gives and that is made of others; null for one that sides give.</summary>
+    public WorkedOut? WorkedOut { get; init; }
+}
 
 /// <summary>What happens to an edit on a side that takes a field and does not give it.</summary>
 public enum Drift
@@ -51,6 +55,7 @@ public sealed class ReconcileRules
             .GroupBy(f => f.Key, f => f.index)
             .Select((unit, index) => new Unit(index, [.. unit], fields[unit.First()].Rule, fields[unit.First()].FirstMeeting,
                 [.. Enumerable.Range(0, sides.Length).Where(s => unit.Any(f => sides[s].Gives[f]))]))];
+        this.WorkedOut = Reconciling.WorkedOut.Order(fields);
         this.UnitOfField = [.. fields.Select((_, field) => this.Units.First(u => u.Fields.Contains(field)).Index)];
     }
 
@@ -59,6 +64,9 @@ public sealed class ReconcileRules
     public ImmutableArray<SideRules> Sides { get; }
 
     public ImmutableArray<string> SideNames { get; }
+
+    /// <summary>The worked-out fields, each after those that it is made of.</summary>
+    public ImmutableArray<int> WorkedOut { get; }
 
     /// <summary>What is settled as one: a field group, or a field on its own.</summary>
     internal ImmutableArray<Unit> Units { get; }

@@ -59,7 +59,28 @@ public static class Reconciler
             }
         }
 
+        foreach (var f in rules.WorkedOut)
+        {
+            if (agreed[f] is not { } known || Worked(rules, f, agreed, record.Ids, out _) is not { } value || !Same(value, known.Value))
+            {
+                return false;
+            }
+        }
+
         return true;
+    }
+
+    /// <summary>The value of a field that is made of others; null when it can't be worked out.</summary>
+    internal static Value? Worked(ReconcileRules rules, int field, AgreedField?[] agreed, ImmutableArray<string?> ids, out string? why)
+    {
+        var worked = rules.Fields[field].WorkedOut!;
+        var inputs = new Value[worked.Inputs.Length];
+        for (var i = 0; i < inputs.Length; i++)
+        {
+            inputs[i] = agreed[worked.Inputs[i]]?.Value ?? Value.Empty;
+        }
+
+        return worked.Work(inputs, ids, out why);
     }
 
     /// <summary>Whether a side that gives a field says something else than a value that was only agreed for now.</summary>
@@ -83,6 +104,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
     private readonly List<HeldDrift> heldDrifts = [];
     private readonly List<Superseded> superseded = [];
     private readonly List<int> forgotten = [];
+    private readonly List<NotWorkedOut> notWorkedOut = [];
 
     public Outcome Decide()
     {
@@ -99,7 +121,15 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
 
         foreach (var unit in rules.Units)
         {
-            this.SettleUnit(unit);
+            if (rules.Fields[unit.Fields[0]].WorkedOut is null)
+            {
+                this.SettleUnit(unit);
+            }
+        }
+
+        foreach (var field in rules.WorkedOut)
+        {
+            this.WorkOut(field);
         }
 
         var writes = Enumerable.Range(0, record.Sides.Length).Select(this.WriteFor).Where(w => w is not null).Select(w => w!).ToImmutableArray();
@@ -111,6 +141,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             ClosedConflicts = [.. this.closed],
             HeldDrifts = [.. this.heldDrifts],
             Superseded = [.. this.superseded],
+            NotWorkedOut = [.. this.notWorkedOut],
             Forgotten = [.. this.forgotten],
             Frozen = this.frozen.Contains(true) ? this.frozen : null,
             Causes = this.causes.Select((why, field) => (why, field)).Where(c => c.why is not null).ToImmutableDictionary(c => c.field, c => c.why!),
@@ -188,6 +219,28 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
         this.Agree(unit, met);
         this.Supersede(unit, known, met, metNow: true);
         this.SettleKnown(unit, met.Values, open);
+    }
+
+    /// <summary>
+    /// Works a field out of others as they are agreed by now. Where one of them was never agreed because it is in conflict, the field has to
+    /// wait for it; where it can't be worked out it is written nowhere.
+    /// </summary>
+    private void WorkOut(int field)
+    {
+        var worked = rules.Fields[field].WorkedOut!;
+        if (worked.Inputs.Any(i => this.frozen[i] && this.agreed[i] is null))
+        {
+            this.frozen[field] = true;
+        }
+        else if (Reconciler.Worked(rules, field, this.agreed, record.Ids, out var why) is { } value)
+        {
+            this.Agree(rules.Units[rules.UnitOfField[field]], new Verdict([value], Candidate.WorkedOut, null, worked.Inputs.IsEmpty ? "worked out" : $"worked out of {string.Join(", ", worked.Inputs.Select(i => rules.Fields[i].Name))}"));
+        }
+        else
+        {
+            this.frozen[field] = true;
+            this.notWorkedOut.Add(new NotWorkedOut(field, why ?? "there is no value"));
+        }
     }
 
     private void SettleKnown(ReconcileRules.Unit unit, ImmutableArray<Value> before, OpenConflict? open)

@@ -4,7 +4,7 @@ using UprightMirror.Core.Values;
 namespace UprightMirror.Core.Reconciling;
 
 /// <summary>An agreed value and where it came from.</summary>
-/// <param name="Side">The side that said it, or <see cref="Candidate.Person"/>.</param>
+/// <param name="Side">The side that said it, <see cref="Candidate.Person"/>, or <see cref="Candidate.WorkedOut"/>.</param>
 /// <param name="ChangedAt">When it was changed there; null when not known.</param>
 public sealed record AgreedField(Value Value, int Side, DateTimeOffset? ChangedAt);
 
@@ -28,4 +28,7 @@ public sealed record OpenConflict(ImmutableArray<int> Fields, ImmutableArray<int
 public sealed record RecordState(AgreedField?[]? Agreed, SideState[] Sides)
 {
     public ImmutableArray<OpenConflict> Open { get; init; } = [];
+
+    /// <summary>The record's id on each side, for fields that are worked out of it; null where a side does not have it. Empty where nobody asks.</summary>
+    public ImmutableArray<string?> Ids { get; init; } = [];
 }

@@ -13,6 +13,9 @@ public readonly record struct Candidate(int Side, ImmutableArray<Value> Values, 
     /// <summary>Stands for a person where a side's index is expected.</summary>
     public const int Person = -1;
 
+    /// <summary>Stands for the mirror itself: the value was worked out of others.</summary>
+    public const int WorkedOut = -2;
+
     public bool IsEmpty => this.Values.All(v => v.IsEmpty);
 
     public bool SaysTheSameAs(Candidate other) => this.Values.AsSpan().SequenceEqual(other.Values.AsSpan());

@@ -30,7 +30,7 @@ public sealed class World
         this.chance = new Random(seed);
         var sides = this.chance.Next(2, 5);
         this.Systems = [.. Enumerable.Range(0, sides).Select(s => new MemorySystem($"S{s}", new Random(seed + s), s == 1) { Assigns = numbers && s == 1 ? "Number" : null })];
-        this.Mirror = this.MakeMirror(sides, everyoneGivesAndTakes);
+        this.Mirror = this.MakeMirror(sides, everyoneGivesAndTakes, numbers);
     }
 
     public MirrorDefinition Mirror { get; }
@@ -70,7 +70,7 @@ public sealed class World
             var code = $"C{++this.edits}";
             foreach (var side in Enumerable.Range(0, this.Systems.Length).Where(_ => this.chance.Next(2) == 0).DefaultIfEmpty(0).ToList())
             {
-                var fields = this.Mirror.Fields.Where(f => f.Cells[side] is not null && f.Name is not "Code" and not "Number").Select(f => f.Name)
+                var fields = this.Mirror.Fields.Where(f => f is { WorkedOut: null, Name: not "Code" and not "Number" } && f.Cells[side] is not null).Select(f => f.Name)
                     .Where(_ => this.chance.Next(4) > 0).Select(f => KeyValuePair.Create(f, this.NewValue(f))).ToList();
                 this.Systems[side].Add(RawFields.Of(fields.Append(KeyValuePair.Create("Code", Value.Text(code)))));
             }
@@ -157,13 +157,17 @@ public sealed class World
         _ => Value.Text($"{field} {(++this.edits).ToString(CultureInfo.InvariantCulture)}"),
     };
 
-    private MirrorDefinition MakeMirror(int sides, bool everyone)
+    private MirrorDefinition MakeMirror(int sides, bool everyone, bool numbers)
     {
         AgreedFieldDefinition Field(string name, string rule, FieldType type = FieldType.Text, string? group = null, bool emptyTravels = true)
         {
             var cells = Enumerable.Range(0, sides).Select(s => this.Cell(name, s, everyone || name == "Code")).ToImmutableArray();
             return new AgreedFieldDefinition(name, type, cells, rule, Rank: [$"s{this.chance.Next(sides)}"], States: name == "State" ? States : default, Group: group, EmptyTravels: emptyTravels);
         }
+
+        // Nobody gives these: they are made of the others, and the sides take them.
+        AgreedFieldDefinition WorkedOut(string name, string formula) =>
+            new(name, FieldType.Text, [.. Enumerable.Range(0, sides).Select(s => s == 2 ? null : new SideField(name, false, true, new AsItStands()))], "rank", WorkedOut: formula);
 
         return new MirrorDefinition(
             "things", "Things", "thing",
@@ -175,6 +179,9 @@ public sealed class World
 
                 // One side numbers the records that are created there; the others take it.
                 new AgreedFieldDefinition("Number", FieldType.Text, [.. Enumerable.Range(0, sides).Select(s => new SideField("Number", s == 1, s != 1, new AsItStands()))], "rank"),
+
+                WorkedOut("Label", "JOIN(\", \"; name; town; initial)"), WorkedOut("Initial", "UPPER(LEFT([Note]; 1)) & COUNTFILLED(Tags)"),
+                .. numbers ? [WorkedOut("Known", "IF(REFERENCE(\"S1\")=\"\"; \"no\"; \"yes\")")] : ImmutableArray<AgreedFieldDefinition>.Empty,
             ],
             [new RecognisingRule("Code")],
             "Code");

@@ -355,6 +355,22 @@ export const useTried = (key: string, side: number, type: string, cell: CellForm
     retry: false,
   });
 
+/** What a formula over agreed fields gives for the sample record; nothing is asked for an empty one. */
+export const useWorkedOut = (key: string, field: string, type: string, formula: string, sample: number, find: string) =>
+  useQuery({
+    queryKey: ['worked out', key, field, type, formula, sample, find],
+    queryFn: () =>
+      data(
+        client.POST('/api/mirrors/{key}/draft/worked-out', {
+          params: { path: { key } },
+          body: { field, type, formula, sample, find: find || null },
+        }),
+      ),
+    enabled: formula !== '',
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
 export function useLearn(key: string) {
   return useMutation({
     mutationFn: (body: { side: number; path: string; examples: LearnExample[] }) =>

@@ -228,6 +228,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/{key}/draft/worked-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["workOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/functions": {
         parameters: {
             query?: never;
@@ -1068,6 +1084,7 @@ export interface components {
             emptyTravels: boolean;
             cells: components["schemas"]["CellForm"][];
             lines?: null | components["schemas"]["LinesForm"];
+            workedOut?: null | string;
         };
         FieldFound: {
             system: string;
@@ -1656,6 +1673,20 @@ export interface components {
             kind: components["schemas"]["UnknownCodes"];
             stand: null | string;
         };
+        WorkedOutAsked: {
+            field: string;
+            type: string;
+            formula: string;
+            /** Format: int32 */
+            sample: number;
+            find: null | string;
+        };
+        WorkedOutShown: {
+            title: null | string;
+            value: null | string;
+            inWords: null | string;
+            problem: null | string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2192,6 +2223,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordTried"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    workOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkedOutAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkedOutShown"];
                 };
             };
             /** @description Not Found */

@@ -4,6 +4,7 @@ using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Values;
 using UprightMirror.Storage;
 using UprightMirror.Web.Running;
 using UprightMirror.Web.SigningIn;
@@ -157,16 +158,32 @@ internal static class DraftEndpoints
         var names = shown.Names(definition);
         var (record, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, sample ?? 1), string.IsNullOrWhiteSpace(find) ? null : find.Trim(), cancellation);
         var references = await mirrors.ReferencesTo([.. definition.PointsAt], cancellation);
-        var translations = record?.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), clock.GetUtcNow(), references).ToAgreed(r.Value.Fields).Values) ?? [];
+        var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : AgreedOf(definition, names, record, references, clock.GetUtcNow());
         return TypedResults.Ok(new DraftPage(
             draft.Step, draft.Last, draft.What, draft.Undone, draft.Who, draft.At, draft.BasedOn, shown.Sides(definition), DraftForms.Settings(definition),
             [.. definition.Fields.Select(DraftForms.Form)],
             [.. definition.Fields.Select(f => (IReadOnlyList<string?>)[.. f.Cells.Select((c, s) => c is not null && record?.Records.GetValueOrDefault(s)?.Fields is { } raw && !raw[c.Path].IsEmpty ? Cut(raw[c.Path].Display) : null)])],
-            [.. definition.Fields.Select((f, i) => Givers(f).Select(s => translations.GetValueOrDefault(s)?[i]).FirstOrDefault(v => v is { IsEmpty: false })?.Display is { } said ? Cut(said) : null)],
+            [.. definition.Fields.Select((_, i) => agreed.ElementAtOrDefault(i) is { IsEmpty: false } said ? Cut(said.Display) : null)],
             record is null ? null : new DraftSample(record.Link, record.Title, record.Position, record.Of, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]),
             isReading, fault,
             Words(definition, names),
             [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation)).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words))]));
+    }
+
+    /// <summary>A sample record in agreed form: each field by the side that gives it first, then those that are worked out; and why some can't be.</summary>
+    internal static (Value[] Agreed, ImmutableDictionary<int, string> Problems) AgreedOf(MirrorDefinition definition, IReadOnlyList<string> names, BenchSample record, References references, DateTimeOffset now)
+    {
+        var translations = record.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), now, references).ToAgreed(r.Value.Fields).Values);
+        Value[] agreed = [.. definition.Fields.Select((f, i) => Givers(f).Select(s => translations.GetValueOrDefault(s)?[i]).FirstOrDefault(v => v is { IsEmpty: false }) ?? Value.Empty)];
+        try
+        {
+            return (agreed, WorkedOutField.Fill(definition.Rules(names, now), agreed, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]));
+        }
+        catch (ArgumentException)
+        {
+            // Rules that can't be used yet are told by the check; nothing is worked out before.
+            return (agreed, ImmutableDictionary<int, string>.Empty);
+        }
 
         IEnumerable<int> Givers(AgreedFieldDefinition field) => field.Cells.Select((c, s) => (Cell: c, Side: s)).Where(c => c.Cell?.Gives == true).OrderBy(c => field.Rank.IndexOf(definition.Sides[c.Side].System) is >= 0 and var rank ? rank : int.MaxValue).Select(c => c.Side);
     }

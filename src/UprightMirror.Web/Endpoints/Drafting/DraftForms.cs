@@ -27,7 +27,8 @@ public sealed record CellForm(string Path, bool Gives, bool Takes, ConversionFor
 
 /// <param name="Type">text, number, date, datetime, yesno, phone, email, list, lines or reference.</param>
 /// <param name="Lines">For lines: what each of them has.</param>
-public sealed record FieldForm(string Name, string Type, string Rule, IReadOnlyList<string> Rank, IReadOnlyList<string> States, string FirstMeeting, string? Group, bool EmptyTravels, IReadOnlyList<CellForm?> Cells, LinesForm? Lines = null);
+/// <param name="WorkedOut">For a field that no side gives: the formula over other agreed fields; null for one that sides give.</param>
+public sealed record FieldForm(string Name, string Type, string Rule, IReadOnlyList<string> Rank, IReadOnlyList<string> States, string FirstMeeting, string? Group, bool EmptyTravels, IReadOnlyList<CellForm?> Cells, LinesForm? Lines = null, string? WorkedOut = null);
 
 /// <param name="Key">The line field that tells lines apart.</param>
 /// <param name="Total">What the lines must add up to; null for nothing.</param>
@@ -58,7 +59,7 @@ internal static class DraftForms
 
     public static FieldForm Form(AgreedFieldDefinition f) =>
         new(f.Name, f.Type.Name(), f.Rule, f.Rank, f.States, f.FirstMeeting, f.Group, f.EmptyTravels, [.. f.Cells.Select(c => c is null ? null : new CellForm(c.Path, c.Gives, c.Takes, Form(c.Conversion), c.Drift, c.Default))],
-            f.Lines is { } lines ? new LinesForm(lines.Key, [.. lines.Fields.Select(Form)], lines.Total is { } total ? new TotalForm(total.Field, total.Amount, total.Tolerance) : null) : null);
+            f.Lines is { } lines ? new LinesForm(lines.Key, [.. lines.Fields.Select(Form)], lines.Total is { } total ? new TotalForm(total.Field, total.Amount, total.Tolerance) : null) : null, f.WorkedOut);
 
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
@@ -151,6 +152,11 @@ internal static class DraftForms
             return $"{form.Name}: a settling rule or a side is not one that there is.";
         }
 
+        if (form.WorkedOut?.Length > Formula.Longest)
+        {
+            return $"{form.Name}: a formula has at most {Formula.Longest:N0} characters.";
+        }
+
         var cells = new List<SideField?>();
         foreach (var cell in form.Cells)
         {
@@ -169,7 +175,7 @@ internal static class DraftForms
             return no;
         }
 
-        field = new AgreedFieldDefinition(form.Name.Trim(), type, [.. cells], form.Rule, [.. form.Rank], [.. form.States], form.FirstMeeting, string.IsNullOrWhiteSpace(form.Group) ? null : form.Group.Trim(), form.EmptyTravels, lines);
+        field = new AgreedFieldDefinition(form.Name.Trim(), type, [.. cells], form.Rule, [.. form.Rank], [.. form.States], form.FirstMeeting, string.IsNullOrWhiteSpace(form.Group) ? null : form.Group.Trim(), form.EmptyTravels, lines, Filled(form.WorkedOut));
         return null;
     }
 
@@ -185,9 +191,9 @@ internal static class DraftForms
         var fields = ImmutableArray.CreateBuilder<AgreedFieldDefinition>();
         foreach (var one in asked.Fields)
         {
-            if (one.Type == "lines")
+            if (one.Type == "lines" || one.WorkedOut is not null)
             {
-                return $"{form.Name}: {one.Name} can't hold lines itself: lines have no lines.";
+                return one.Type == "lines" ? $"{form.Name}: {one.Name} can't hold lines itself: lines have no lines." : $"{form.Name}: {one.Name} can't be worked out: only fields of the whole record can.";
             }
 
             if (Read(one, mirror, out AgreedFieldDefinition? read) is { } wrong)

@@ -36,6 +36,17 @@ public sealed record LearnShown(string? Formula, string? InWords, IReadOnlyList<
 /// <param name="Find">Null for all.</param>
 public sealed record RecordAsked(int Sample, string? Find);
 
+/// <param name="Field">The agreed field's name.</param>
+/// <param name="Type">What it holds.</param>
+/// <param name="Formula">Over the other agreed fields.</param>
+public sealed record WorkedOutAsked(string Field, string Type, string Formula, int Sample, string? Find);
+
+/// <param name="Title">The record that it was worked out for; null when there is none to look at.</param>
+/// <param name="Value">Null when there is no record, or when it can't be worked out.</param>
+/// <param name="InWords">Null when the formula can't be read.</param>
+/// <param name="Problem">What is wrong; null when nothing is.</param>
+public sealed record WorkedOutShown(string? Title, string? Value, string? InWords, string? Problem);
+
 /// <param name="Conflicts">What a person would be asked, in words.</param>
 public sealed record RecordTried(string Title, IReadOnlyList<TriedSideShown> Sides, IReadOnlyList<string> Conflicts);
 
@@ -59,6 +70,7 @@ internal static class TryEndpoints
         api.MapPost("/mirrors/{key}/draft/try", Try).RequireAuthorization(Roles.Administrator).WithName("tryCell");
         api.MapPost("/mirrors/{key}/draft/learn", Learn).RequireAuthorization(Roles.Administrator).WithName("learnFormula");
         api.MapPost("/mirrors/{key}/draft/record", TryRecord).RequireAuthorization(Roles.Administrator).WithName("tryRecord");
+        api.MapPost("/mirrors/{key}/draft/worked-out", WorkOut).RequireAuthorization(Roles.Administrator).WithName("workOut");
         api.MapGet("/functions", () => FunctionTable.All.Select(f => new FunctionShown(f.Name, f.Group, f.Signature, f.Summary, f.Example.Formula, f.Example.Result)).ToList()).WithName("getFunctions");
     }
 
@@ -158,6 +170,39 @@ internal static class TryEndpoints
         {
             return DraftEndpoints.Problem(e.Message);
         }
+    }
+
+    private static async Task<Results<Ok<WorkedOutShown>, NotFound, ProblemHttpResult>> WorkOut(string key, WorkedOutAsked asked, Mirrors mirrors, Drafts drafts, KeptConnections connections, BenchSamples samples, TimeProvider clock, CancellationToken cancellation)
+    {
+        if (await mirrors.Find(key, cancellation) is not { } mirror || (await drafts.Of(mirror, cancellation)).Definition is var definition && definition.Fields.All(f => f.Name != asked.Field))
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (FieldTypeNames.Parse(asked.Type) is not { } type || asked.Formula.Length > Formula.Longest)
+        {
+            return DraftEndpoints.Problem($"There is no type {asked.Type}, or the formula has more than {Formula.Longest:N0} characters.");
+        }
+
+        definition = definition with { Fields = [.. definition.Fields.Select(f => f.Name == asked.Field ? f with { Type = type, WorkedOut = asked.Formula } : f)] };
+        var index = definition.Fields.Select(f => f.Name).ToList().IndexOf(asked.Field);
+        var words = Formula.Parse(asked.Formula, null, out var formula, out _) ? FormulaWords.Of(formula) : null;
+        if (WorkedOutField.Problems(definition).FirstOrDefault(p => p.Field == index) is { Words: { } wrong })
+        {
+            return TypedResults.Ok(new WorkedOutShown(null, null, words, wrong));
+        }
+
+        var (sample, _, _) = await samples.At(mirror, definition, Math.Max(1, asked.Sample), string.IsNullOrWhiteSpace(asked.Find) ? null : asked.Find.Trim(), cancellation);
+        if (sample is null)
+        {
+            return TypedResults.Ok(new WorkedOutShown(null, null, words, null));
+        }
+
+        var names = (await Shown.With(connections, cancellation)).Names(definition);
+        var (agreed, problems) = DraftEndpoints.AgreedOf(definition, names, sample, await mirrors.ReferencesTo([.. definition.PointsAt], cancellation), clock.GetUtcNow());
+        return TypedResults.Ok(problems.TryGetValue(index, out var why)
+            ? new WorkedOutShown(sample.Title, null, words, $"For {sample.Title}, {why}.")
+            : new WorkedOutShown(sample.Title, agreed[index].Display, words, null));
     }
 
     private static Func<RawFields, string?> CountryOf(MirrorDefinition definition, int side)

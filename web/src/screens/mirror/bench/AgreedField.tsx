@@ -4,15 +4,23 @@ import { Button } from '../../../parts/Button';
 import { freeName, moved, newField, TYPES, withField, withLines, type Edit, type Open } from './edits';
 import { FormulaEditor } from './FormulaEditor';
 import { INPUT, Captioned, Tick } from '../../../parts/inputs';
+import { WorkedOut } from './WorkedOut';
 
 /** The agreed field: its name, type, group and place, and what the mirror uses it for. */
 export function AgreedField({
+  mirrorKey,
+  at,
+  find,
   field,
   page,
   edit,
   choose,
   inLines = false,
 }: {
+  mirrorKey: string;
+  /** The sample record that is looked at, among those that are found. */
+  at: number;
+  find: string;
   field: FieldForm;
   page: DraftPage;
   edit: Edit;
@@ -91,24 +99,42 @@ export function AgreedField({
         )}
       </div>
       {field.type === 'lines' && <LinesOfField field={field} page={page} edit={edit} choose={choose} />}
+      {!inLines && field.type !== 'lines' && field.type !== 'reference' && (
+        <WorkedOut
+          mirrorKey={mirrorKey}
+          field={field}
+          others={fields.filter((f) => f !== field && f.type !== 'lines' && f.type !== 'reference').map((f) => f.name)}
+          at={at}
+          find={find}
+          keep={(workedOut) =>
+            set(workedOut ? `Work ${field.name} out by a formula` : `Do not work ${field.name} out`, {
+              workedOut,
+              // What is worked out is given by nobody.
+              cells: field.cells.map((c) => (c && workedOut ? { ...c, gives: false, takes: true } : c)),
+            })
+          }
+        />
+      )}
       {!inLines && (
         <div className="space-y-1.5">
-          <Tick
-            on={recognises}
-            set={(on) =>
-              edit(`${on ? 'Recognise' : 'Do not recognise'} records by ${field.name}`, fields, {
-                ...settings,
-                recognising: on
-                  ? [...settings.recognising, field.name]
-                  : settings.recognising.filter((r) => r !== field.name),
-              })
-            }
-          >
-            Records with the same {field.name} are one
-            {recognises && settings.recognising.length > 1 && (
-              <span className="text-soft"> (tried {ORDER[settings.recognising.indexOf(field.name)] ?? 'later'})</span>
-            )}
-          </Tick>
+          {!field.workedOut && (
+            <Tick
+              on={recognises}
+              set={(on) =>
+                edit(`${on ? 'Recognise' : 'Do not recognise'} records by ${field.name}`, fields, {
+                  ...settings,
+                  recognising: on
+                    ? [...settings.recognising, field.name]
+                    : settings.recognising.filter((r) => r !== field.name),
+                })
+              }
+            >
+              Records with the same {field.name} are one
+              {recognises && settings.recognising.length > 1 && (
+                <span className="text-soft"> (tried {ORDER[settings.recognising.indexOf(field.name)] ?? 'later'})</span>
+              )}
+            </Tick>
+          )}
           <Tick
             on={settings.titleField === field.name}
             set={(on) => on && edit(`Know records by ${field.name}`, fields, { ...settings, titleField: field.name })}
@@ -126,9 +152,11 @@ export function AgreedField({
           >
             It says the country, by its two letters, that telephone numbers are read in
           </Tick>
-          <Tick on={field.emptyTravels} set={(on) => set(`Emptying ${field.name}`, { emptyTravels: on })}>
-            Emptying it on one side empties it elsewhere
-          </Tick>
+          {!field.workedOut && (
+            <Tick on={field.emptyTravels} set={(on) => set(`Emptying ${field.name}`, { emptyTravels: on })}>
+              Emptying it on one side empties it elsewhere
+            </Tick>
+          )}
         </div>
       )}
       <div className="flex flex-wrap gap-2">

@@ -142,10 +142,13 @@ export function Bench({
           onClick={() => choose({ kind: 'field', field: f.name, side: null })}
         >
           <span className="font-semibold">{f.name}</span>{' '}
-          <span className="text-sm text-spine-ink">{f.type === 'text' ? '' : TYPES[f.type]}</span>
+          <span className="text-sm text-spine-ink">
+            {f.type === 'text' ? '' : TYPES[f.type]}
+            {f.workedOut ? ' worked out' : ''}
+          </span>
         </button>
       ),
-      spineBelow: f.cells.some((c) => c?.gives) ? (agreed[index] ?? ' ') : 'nobody gives it',
+      spineBelow: f.workedOut || f.cells.some((c) => c?.gives) ? (agreed[index] ?? ' ') : 'nobody gives it',
       spineBeside: troubled.has(index) && (
         <span className="text-held" title={troubled.get(index)}>
           <span aria-hidden="true">△</span>

@@ -56,7 +56,16 @@ export function BenchPanel({
               choose={choose}
             />
           ) : open.side === null ? (
-            <AgreedField key={field.name} field={field} page={page} edit={edit} choose={choose} />
+            <AgreedField
+              key={field.name}
+              mirrorKey={mirrorKey}
+              at={at}
+              find={find}
+              field={field}
+              page={page}
+              edit={edit}
+              choose={choose}
+            />
           ) : (
             <CellPanel
               key={`${field.name}.${open.side}`}
@@ -121,6 +130,9 @@ function InLines({
   if (!line) return null;
   return open.side === null ? (
     <AgreedField
+      mirrorKey={mirrorKey}
+      at={1}
+      find=""
       field={line}
       page={inside.page}
       edit={inside.edit}

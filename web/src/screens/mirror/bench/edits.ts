@@ -54,7 +54,11 @@ export const withField = (fields: FieldForm[], name: string, change: (f: FieldFo
   fields.map((f) => (f.name === name ? change(f) : f));
 
 export const withCell = (fields: FieldForm[], name: string, side: number, cell: CellForm | null) =>
-  withField(fields, name, (f) => ({ ...f, cells: f.cells.map((c, s) => (s === side ? cell : c)) }));
+  withField(fields, name, (f) => ({
+    ...f,
+    // A field that is worked out is given by nobody.
+    cells: f.cells.map((c, s) => (s !== side ? c : cell && f.workedOut ? { ...cell, gives: false } : cell)),
+  }));
 
 /** The fields with one of them moved up (-1) or down (1); the same when it is at the end already. */
 export function moved(fields: FieldForm[], name: string, by: number): FieldForm[] {
