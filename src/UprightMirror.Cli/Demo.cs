@@ -76,7 +76,8 @@ internal static class Demo
         if (folder is not null)
         {
             yield return (
-                new KeptConnection("drop", "Drop folder", "Df", "#3f6b2f", "folder", new Uri(folder), InstallCommands.Json(new ConnectionSettings())),
+                new KeptConnection("drop", "Drop folder", "Df", "#3f6b2f", "folder", new Uri(folder), InstallCommands.Json(new ConnectionSettings(Collections: new[] { "webshop-orders", "partner-orders" }.ToDictionary(
+                    name => name, name => new CollectionSettings(FilePattern: name + "*", Id: "", RowsBy: "order_no", LineColumns: ["line_id", "sku", "quantity", "price"]))))),
                 new Dictionary<string, string>());
         }
     }

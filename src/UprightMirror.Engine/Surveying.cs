@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using UprightMirror.Connectors;
+using UprightMirror.Connectors.Shapes;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Storage;
 
@@ -35,10 +36,18 @@ public sealed class Surveying(ISystems systems, ICatalogues catalogues, TimeProv
             for (var i = 0; i < catalogue.Collections.Length; i++)
             {
                 var collection = catalogue.Collections[i].Name;
+                if (InnerCollection.Of(collection) is not null)
+                {
+                    continue; // Looked at with the records that it stands in.
+                }
+
                 progress?.Invoke(new SurveyProgress($"looking at {collection}", i, catalogue.Collections.Length));
                 try
                 {
-                    await catalogues.SaveProfiles(system, await this.Look(connector, collection, cancellation), cancellation);
+                    foreach (var profiles in await this.Look(connector, collection, [.. catalogue.Collections.Where(c => InnerCollection.Of(c.Name)?.Collection == collection)], cancellation))
+                    {
+                        await catalogues.SaveProfiles(system, profiles, cancellation);
+                    }
                 }
                 catch (SystemFault fault)
                 {
@@ -55,15 +64,24 @@ public sealed class Surveying(ISystems systems, ICatalogues catalogues, TimeProv
         }
     }
 
-    private async Task<KeptProfiles> Look(ISystemConnector connector, string collection, CancellationToken cancellation)
+    /// <summary>Looks at some records, and at the lines in them where those are collections of their own.</summary>
+    private async Task<IReadOnlyList<KeptProfiles>> Look(ISystemConnector connector, string collection, IReadOnlyList<CatalogueCollection> inner, CancellationToken cancellation)
     {
         var profiling = new Profiling();
+        var within = inner.Select(c => (Inner: InnerCollection.Of(c.Name)!, Key: InnerCollection.KeyOf(c), Profiling: new Profiling())).ToList();
         var records = 0;
         await foreach (var page in connector.ReadChanged(collection, null, null, cancellation))
         {
             foreach (var record in page)
             {
                 profiling.Look(record.Fields);
+                foreach (var one in within)
+                {
+                    foreach (var line in one.Inner.Records(record, one.Key))
+                    {
+                        one.Profiling.Look(line.Fields);
+                    }
+                }
             }
 
             records += page.Count;
@@ -73,6 +91,9 @@ public sealed class Surveying(ISystems systems, ICatalogues catalogues, TimeProv
             }
         }
 
-        return new KeptProfiles(collection, clock.GetUtcNow(), records, profiling.Profiles());
+        return [
+            new KeptProfiles(collection, clock.GetUtcNow(), records, profiling.Profiles()),
+            .. within.Select(one => new KeptProfiles(one.Inner.Name, clock.GetUtcNow(), one.Profiling.Looked, one.Profiling.Profiles())),
+        ];
     }
 }

@@ -143,6 +143,55 @@ public sealed class FolderTests : IDisposable
         (order.Id, order.Fields["customer"].Display).ShouldBe(("9", "Zoë"));
     }
 
+    private static ConnectionSettings Together(params string[] lineColumns) => new(Collections: new Dictionary<string, CollectionSettings> { ["orders"] = new(FilePattern: "orders*", Id: "", RowsBy: "order", LineColumns: lineColumns) });
+
+    [Fact]
+    public async Task Rows_of_one_order_are_one_record_with_lines()
+    {
+        this.Put("orders-1.csv", "line,order,who,sku,price\n1,W1,Brae,KA-1,10.5\n2,W1,Brae,PA-7,3\n1,W2,Tern,KA-1,10.5\n");
+        var connector = this.Folder(Together("line", "sku", "price"));
+        var fields = (await connector.Describe("orders", CancellationToken.None)).Fields.Keys.Order();
+        fields.ShouldBe(["lines", "lines[].line", "lines[].price", "lines[].sku", "order", "who"]);
+
+        var orders = await this.Take("orders", connector);
+
+        orders.Select(o => $"{o.Id} {o.Fields["who"]}: {o.Fields["lines"]}").ShouldBe(["W1 Brae: 2 lines: 1, 10.5, KA-1; 2, 3, PA-7", "W2 Tern: 1 line: 1, 10.5, KA-1"]);
+    }
+
+    [Fact]
+    public async Task Without_columns_of_their_own_all_but_the_common_one_belong_to_the_lines()
+    {
+        this.Put("orders-1.csv", "order,sku\nW1,KA-1\nW1,PA-7\n");
+        (await this.Take("orders", this.Folder(Together()))).Single().Fields.Paths.ShouldBe(["lines", "order"]);
+    }
+
+    [Fact]
+    public async Task A_record_whose_rows_contradict_each_other_or_stand_apart_costs_only_itself()
+    {
+        this.Put("orders-1.csv", "order,who,sku\nW1,Brae,a\nW1,Tern,b\nW2,Tern,c\n,Tern,d\nW3,Gull,e\nW2,Tern,f\nW4,Gull,g\n");
+        (await this.Take("orders", this.Folder(Together("sku")))).Select(o => o.Id).ShouldBe(["W2", "W3", "W4"]);
+        File.ReadAllText(this.In("done", "orders-1.csv.report.txt")).ShouldSatisfyAllConditions(
+            r => r.ShouldContain("Line 2: lines 2 to 3 are order W1, and differ in who: \"Brae\" in line 2, \"Tern\" in line 3."),
+            r => r.ShouldContain("Line 5: it has no order, which says whose row it is"),
+            r => r.ShouldContain("Line 7: it is one more row of order W2, whose rows ended in line 4"));
+    }
+
+    [Fact]
+    public async Task A_record_of_too_many_rows_is_none()
+    {
+        this.Put("orders-1.csv", "order,sku\n" + string.Concat(Enumerable.Repeat("W1,a\n", 5001)) + "W2,b\n");
+        (await this.Take("orders", this.Folder(Together("sku")))).Select(o => o.Id).ShouldBe(["W2"]);
+    }
+
+    [Theory]
+    [InlineData("<lines><line><sku>a</sku></line></lines>", 1)]
+    [InlineData("<lines><line><sku>a</sku></line><line><sku>b</sku></line></lines>", 2)]
+    public async Task Lines_in_xml_are_lines_however_many(string lines, int count)
+    {
+        this.Put("orders-1.xml", $"<orders><order id=\"1\">{lines}</order></orders>");
+        (await this.Take("orders")).Single().Fields["lines"].ShouldBeOfType<LinesValue>().Lines.Length.ShouldBe(count);
+    }
+
     [Fact]
     public async Task Files_under_a_temporary_name_are_still_being_written_and_left_alone()
     {

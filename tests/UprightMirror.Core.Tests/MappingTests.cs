@@ -210,4 +210,20 @@ public class MappingTests
         var table = new CodeTable([("GBR", "GB")]);
         mirror.With(System.Collections.Immutable.ImmutableDictionary<string, CodeTable>.Empty.Add("Countries", table)).Fields[0].Cells[0]!.Conversion.ToAgreed(Value.Text("GBR"), FieldType.Text, null)!.Display.ShouldBe("GB");
     }
+
+    [Fact]
+    public void A_doubt_that_a_person_judged_is_marked_and_comes_back_when_it_is_said_otherwise_and_what_is_wrong_can_not_be_judged()
+    {
+        var lonely = new AgreedFieldDefinition("Note", FieldType.Text, [new SideField("note", true, true, new AsItStands()), null]);
+        var gone = new AgreedFieldDefinition("Gone", FieldType.Text, [new SideField("gone", false, true, new AsItStands()), null]);
+        var mirror = new MirrorDefinition("m", "M", "customer", [new SideDefinition("a", "as"), new SideDefinition("b", "bs")], [lonely, gone], [new RecognisingRule("Note")], "Note");
+        CatalogueCollection[] unknown = [CatalogueCollection.Unknown("as"), CatalogueCollection.Unknown("bs")];
+        var words = MappingCheck.Of(mirror, unknown, ["A", "B"]).Select(f => f.Words).ToImmutableArray();
+        words.Length.ShouldBe(2);
+
+        var judged = MappingCheck.Of(mirror with { Judged = words }, unknown, ["A", "B"]);
+        judged.Select(f => (f.IsWrong, f.IsJudged)).ShouldBe([(true, false), (false, true)]);
+
+        MappingCheck.Of(mirror with { Judged = words, Fields = [lonely with { Name = "Remark" }], Recognising = [new RecognisingRule("Remark")], TitleField = "Remark" }, unknown, ["A", "B"]).Single().IsJudged.ShouldBeFalse();
+    }
 }

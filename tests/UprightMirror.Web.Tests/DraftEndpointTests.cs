@@ -183,7 +183,7 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         (await Title(await client.PutAsJsonAsync($"/api/mirrors/{key}/timing", new { state = "live", everyMinutes = 5 }))).ShouldContain("is a draft. Publish it first");
         (await client.GetFromJsonAsync<JsonElement>($"/api/mirrors/{key}/draft")).GetProperty("findings")[0].GetProperty("words").GetString()!.ShouldStartWith("Nothing is mapped yet.");
 
-        var settings = new { name = "Shops", titleField = "Name", countryField = (string?)null, recognising = new[] { "Name" }, sides = new[] { new { mayCreate = true, removal = "ask", constants = Array.Empty<object>() }, new { mayCreate = false, removal = "forgetLink", constants = Array.Empty<object>() } } };
+        var settings = new { name = "Shops", titleField = "Name", countryField = (string?)null, recognising = new[] { "Name" }, judged = Array.Empty<string>(), sides = new[] { new { mayCreate = true, removal = "ask", constants = Array.Empty<object>() }, new { mayCreate = false, removal = "forgetLink", constants = Array.Empty<object>() } } };
         (await client.PutAsJsonAsync($"/api/mirrors/{key}/draft", new { step = 0, what = "Map the name", fields = new[] { NameField }, settings })).StatusCode.ShouldBe(HttpStatusCode.NoContent);
         (await client.DeleteAsync("/api/mirrors/bench")).StatusCode.ShouldBe(HttpStatusCode.Conflict);
         (await client.DeleteAsync($"/api/mirrors/{key}")).StatusCode.ShouldBe(HttpStatusCode.NoContent);
@@ -213,7 +213,7 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         after.GetProperty("titleField").GetString().ShouldBe("Called");
         after.GetProperty("recognising")[0].GetString().ShouldBe("Called");
 
-        object With(params object[] constants) => new { name = "Bench", titleField = "Called", countryField = (string?)null, recognising = new[] { "Called" }, sides = new object[] { new { mayCreate = true, removal = "ask", constants }, new { mayCreate = true, removal = "ask", constants = Array.Empty<object>() } } };
+        object With(params object[] constants) => new { name = "Bench", titleField = "Called", countryField = (string?)null, recognising = new[] { "Called" }, judged = Array.Empty<string>(), sides = new object[] { new { mayCreate = true, removal = "ask", constants }, new { mayCreate = true, removal = "ask", constants = Array.Empty<object>() } } };
         async Task<HttpResponseMessage> Put(object settings) => await client.PutAsJsonAsync(Bench, new { step = 1, what = "Constants", fields = new[] { Field("Called", Cell("name"), Cell("CustomerName")) }, settings });
         (await Title(await Put(With(new { path = "town", text = "A" }, new { path = "town", text = "B" })))).ShouldBe("s is given two constants in town. Take one of them out.");
         (await Title(await Put(With(new { path = "town", text = "" })))).ShouldStartWith("A side has at most 100 constants");

@@ -74,6 +74,8 @@ public sealed record SecretSource(string? Environment = null, string? File = nul
 /// <param name="Expand">Navigations that are read with each record: an order's lines.</param>
 /// <param name="FilePattern">For a folder, the names of the files that hold this collection: <c>orders-*.csv</c>.</param>
 /// <param name="DecimalMark">For CSV, the decimal mark when it is not to be detected.</param>
+/// <param name="RowsBy">For files, the column that rows of one record have in common; null when each row is a record.</param>
+/// <param name="LineColumns">With <paramref name="RowsBy"/>, the columns that belong to each row; none for all but that one.</param>
 public sealed record CollectionSettings(
     string? Path = null,
     string? Items = "items",
@@ -90,7 +92,9 @@ public sealed record CollectionSettings(
     string? BulkPath = null,
     IReadOnlyList<string>? Expand = null,
     string? FilePattern = null,
-    string? DecimalMark = null)
+    string? DecimalMark = null,
+    string? RowsBy = null,
+    IReadOnlyList<string>? LineColumns = null)
 {
     [JsonIgnore]
     public Paging PagingOrDefault => this.Paging ?? new Paging.Cursor();

@@ -16,13 +16,13 @@ public sealed record SystemConnection(string Name, string Protocol, Uri Address,
         var settings = this.Settings.Deserialize<ConnectionSettings>(JsonSerializerOptions.Web) ?? new ConnectionSettings();
         var secrets = SecretsTaken.All(settings.SignIn, this.Secrets, outside.SecretFiles);
         Caller Caller() => new(this.Name, outside.Handler(settings), SignIn.Of(settings.SignIn, secrets), settings, outside);
-        return this.Protocol switch
+        return new Shapes.InnerRecords(this.Protocol switch
         {
             "rest" => new Rest.RestConnector(this.Name, this.Address, settings, Caller()),
             "odata" => new OData.ODataConnector(this.Name, this.Address, settings, Caller()),
             "folder" => new Files.FolderConnector(this.Name, this.Address, settings, outside),
             "postgresql" => new Tables.TableConnector(this.Name, this.Address, settings, secrets, outside),
             _ => throw new ArgumentException($"there is no protocol {this.Protocol}; known are rest, odata, folder and postgresql."),
-        };
+        });
     }
 }

@@ -234,6 +234,7 @@ public static partial class FileRows
         }
 
         var json = new JsonObject();
+        var wrapper = reader.LocalName;
         var text = new System.Text.StringBuilder();
         if (reader.HasAttributes)
         {
@@ -277,8 +278,18 @@ public static partial class FileRows
             }
         }
 
+        // Lines within an element of their own are lines, however many: <lines><line>…</line></lines>.
+        if (json.Count == 1 && json.First() is { Value: { } only } one && IsManyOf(wrapper, one.Key) && (only as JsonArray ?? [only.DeepClone()]) is var lines && lines.All(l => l is JsonObject))
+        {
+            return lines.DeepClone();
+        }
+
         return json.Count > 0 ? json : text.Length > 0 ? JsonValue.Create(text.ToString()) : null;
     }
+
+    /// <summary>Whether a name is the plural of another, or a list of it.</summary>
+    private static bool IsManyOf(string many, string one) =>
+        new[] { one + "s", one + "es", one + "List", one + "-list", one + "_list", one.EndsWith('y') ? one[..^1] + "ies" : one + "s" }.Contains(many, StringComparer.OrdinalIgnoreCase);
 
     private static string Cut(string text) => text.Length <= 80 ? text.Trim() : text[..80] + "…";
 

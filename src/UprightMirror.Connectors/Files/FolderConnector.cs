@@ -44,6 +44,9 @@ public sealed class FolderConnector : ISystemConnector
 
     public IReadOnlyList<CallMade> TakeCalls() => this.watch.TakeCalls();
 
+    /// <summary>The collections that there are by now, and how each is read.</summary>
+    public IReadOnlyDictionary<string, CollectionSettings> Collections() => this.folder.Collections();
+
     public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) =>
         (await this.ReadCatalogue(cancellation))[collection] ?? CatalogueCollection.Unknown(collection);
 
@@ -60,9 +63,9 @@ public sealed class FolderConnector : ISystemConnector
                 {
                     var form = await this.FormOf(path, own, cancellation);
                     var rows = 0;
-                    await foreach (var row in FileRows.Read(path, form, cancellation))
+                    await foreach (var row in RowsTogether.Of(FileRows.Read(path, form, cancellation), own, cancellation))
                     {
-                        foreach (var field in row.Json is { } json ? RawFields.FromJson(json).Paths : [])
+                        foreach (var field in row.Json is { } json ? PathsOf(RawFields.FromJson(json)) : [])
                         {
                             fields.TryAdd(field, new CatalogueField(field, "text", false, false, null) { Label = form.InWords(FileRows.KindOf(path)) });
                         }
@@ -126,7 +129,7 @@ public sealed class FolderConnector : ISystemConnector
                 {
                     foreach (var path in this.folder.Waiting(own))
                     {
-                        await foreach (var row in FileRows.Read(path, await this.FormOf(path, own, cancellation), cancellation))
+                        await foreach (var row in RowsTogether.Of(FileRows.Read(path, await this.FormOf(path, own, cancellation), cancellation), own, cancellation))
                         {
                             if (row.Json is { } json)
                             {
@@ -297,6 +300,11 @@ public sealed class FolderConnector : ISystemConnector
         return new ObservedRecord(id, RawFields.FromJson(json.RootElement), null, new DateTimeOffset(file.LastWriteTimeUtc, TimeSpan.Zero), null);
     }
 
+    /// <summary>The paths that a record has, those within its lines too.</summary>
+    private static IEnumerable<string> PathsOf(RawFields record) => record.Paths.SelectMany(p => record[p] is Core.Values.LinesValue lines
+        ? lines.Lines.SelectMany(l => l.Keys).Distinct().Select(within => p + CatalogueField.InLines + within).Prepend(p)
+        : [p]);
+
     private async Task<FileForm> FormOf(string path, CollectionSettings own, CancellationToken cancellation) =>
         new FileInfo(path).Length > LargestFile
             ? throw new FileRefused($"It is larger than {LargestFile / 1024 / 1024 / 1024} GB.")
@@ -306,7 +314,7 @@ public sealed class FolderConnector : ISystemConnector
     {
         var form = await this.FormOf(path, own, cancellation);
         var at = new DateTimeOffset(File.GetLastWriteTimeUtc(path), TimeSpan.Zero);
-        await foreach (var row in FileRows.Read(path, form, cancellation))
+        await foreach (var row in RowsTogether.Of(FileRows.Read(path, form, cancellation), own, cancellation))
         {
             if (row.Json is not { } json)
             {
@@ -315,7 +323,8 @@ public sealed class FolderConnector : ISystemConnector
             }
 
             var fields = RawFields.FromJson(json);
-            var id = own.Id.Length > 0 ? fields[own.Id].Display : IdNames.Select(n => fields.Paths.FirstOrDefault(p => p.Replace("_", "", StringComparison.Ordinal).Equals(n, StringComparison.OrdinalIgnoreCase))).Where(p => p is not null).Select(p => fields[p!].Display).FirstOrDefault() ?? "";
+            var id = own.RowsBy is { Length: > 0 } together ? fields[together].Display
+                : own.Id.Length > 0 ? fields[own.Id].Display : IdNames.Select(n => fields.Paths.FirstOrDefault(p => p.Replace("_", "", StringComparison.Ordinal).Equals(n, StringComparison.OrdinalIgnoreCase))).Where(p => p is not null).Select(p => fields[p!].Display).FirstOrDefault() ?? "";
             if (id.Length == 0)
             {
                 Problem($"Line {row.Line.ToString(CultureInfo.InvariantCulture)}: it has no {(own.Id.Length > 0 ? own.Id : "id")}, by which the record could be told from others.");

@@ -21,7 +21,6 @@ public sealed class Profiling
     private const int LongestSample = 120;
 
     private readonly Dictionary<string, Counted> fields = new(StringComparer.Ordinal);
-    private int seen;
 
     private sealed class Counted
     {
@@ -34,9 +33,12 @@ public sealed class Profiling
         public List<string> Samples { get; } = [];
     }
 
+    /// <summary>How many records were looked at.</summary>
+    public int Looked { get; private set; }
+
     public void Look(RawFields record)
     {
-        this.seen++;
+        this.Looked++;
         foreach (var path in record.Paths)
         {
             if (!this.fields.TryGetValue(path, out var counted))
@@ -63,5 +65,5 @@ public sealed class Profiling
 
     /// <summary>One profile for each field that any record had, by path.</summary>
     public ImmutableArray<FieldProfile> Profiles() =>
-        [.. this.fields.OrderBy(f => f.Key, StringComparer.Ordinal).Select(f => new FieldProfile(f.Key, this.seen, f.Value.Filled, f.Value.Hashes.Count, [.. f.Value.Samples], f.Value.Longest))];
+        [.. this.fields.OrderBy(f => f.Key, StringComparer.Ordinal).Select(f => new FieldProfile(f.Key, this.Looked, f.Value.Filled, f.Value.Hashes.Count, [.. f.Value.Samples], f.Value.Longest))];
 }

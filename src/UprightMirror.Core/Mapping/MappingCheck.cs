@@ -9,7 +9,11 @@ namespace UprightMirror.Core.Mapping;
 /// <param name="Side">Index of the side; null when it is about none.</param>
 /// <param name="Path">The side's field; null when it is about none.</param>
 /// <param name="Words">What is wrong and what to do, as sentences.</param>
-public sealed record Finding(bool IsWrong, int? Field, int? Side, string? Path, string Words);
+public sealed record Finding(bool IsWrong, int? Field, int? Side, string? Path, string Words)
+{
+    /// <summary>True for a doubt that a person says is as it should be.</summary>
+    public bool IsJudged { get; init; }
+}
 
 /// <summary>What is known of a side beside the mirror's own definition.</summary>
 /// <param name="Name">What people call its system.</param>
@@ -30,7 +34,7 @@ public static class MappingCheck
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
     {
         var (catalogues, names) = (sides.Select(s => s.Catalogue).ToList(), sides.Select(s => s.Name).ToList());
-        return [.. Fields(mirror).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+        return [.. Fields(mirror).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).Select(f => f with { IsJudged = !f.IsWrong && mirror.Judged.Contains(f.Words) }).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
     }
 
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names) =>

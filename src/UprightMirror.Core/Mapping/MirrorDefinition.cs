@@ -77,6 +77,7 @@ public sealed record RecognisingRule(string Field);
 /// <param name="CountryField">The agreed field that says in which country a record's telephone numbers are read; null when none does.</param>
 /// <param name="TitleField">The agreed field by which people know a record.</param>
 /// <param name="Recognising">Tried in order; the first that finds something decides.</param>
+/// <param name="Judged">Doubts of the check, in its own words, that a person says are as they should be. One that comes to be said otherwise is a new doubt.</param>
 public sealed record MirrorDefinition(
     string Key,
     string Name,
@@ -85,8 +86,11 @@ public sealed record MirrorDefinition(
     ImmutableArray<AgreedFieldDefinition> Fields,
     ImmutableArray<RecognisingRule> Recognising,
     string TitleField,
-    string? CountryField = null)
+    string? CountryField = null,
+    ImmutableArray<string> Judged = default)
 {
+    public ImmutableArray<string> Judged { get; init; } = Judged.IsDefault ? [] : Judged;
+
     /// <summary>The shared code lists by name, as they stand; kept beside the definition, not in it.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public ImmutableDictionary<string, CodeTable> CodeLists { get; init; } = ImmutableDictionary<string, CodeTable>.Empty;

@@ -44,10 +44,11 @@ public sealed class OrderFiles(BallastRecords ballast, TimeProvider clock)
         {
             var order = $"{sender}{clock.GetUtcNow().ToString("MMddHHmm", CultureInfo.InvariantCulture)}{random.Number(100, 999).ToString(CultureInfo.InvariantCulture)}";
             var who = random.ArrayElement(names);
+            var street = $"{random.Number(1, 90).ToString(CultureInfo.InvariantCulture)} Bryggegata";
             return Enumerable.Range(0, random.Number(1, 3)).Select(_ =>
             {
                 var item = items[random.Number(0, items.Count - 1)];
-                return new Line(order, clock.GetUtcNow().ToString("yyyy-MM-dd", CultureInfo.InvariantCulture), who, $"{string.Concat(who.Where(char.IsAsciiLetter)).ToLowerInvariant()}@creekbox.example", $"{random.Number(1, 90).ToString(CultureInfo.InvariantCulture)} Bryggegata", "Ålesund", "NO", item.ItemNo, random.Number(1, 5), item.UnitPrice);
+                return new Line(order, clock.GetUtcNow().ToString("yyyy-MM-dd", CultureInfo.InvariantCulture), who, $"{string.Concat(who.Where(char.IsAsciiLetter)).ToLowerInvariant()}@creekbox.example", street, "Ålesund", "NO", item.ItemNo, random.Number(1, 5), item.UnitPrice);
             });
         })];
     }

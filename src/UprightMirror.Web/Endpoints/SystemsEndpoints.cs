@@ -4,7 +4,9 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Mvc;
 using UprightMirror.Connectors;
 using UprightMirror.Connectors.Calling;
+using UprightMirror.Connectors.Files;
 using UprightMirror.Connectors.Rest;
+using UprightMirror.Connectors.Shapes;
 using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Engine;
@@ -44,7 +46,9 @@ public sealed record ConnectionAsked(string? Key, string Name, string Protocol, 
 public sealed record ConnectionKept(string System);
 
 /// <summary>A collection as it is found in a description, before the connection is kept.</summary>
-public sealed record CollectionFound(string Name, int Fields, CollectionSettings? Settings, IReadOnlyList<Guess> Guesses);
+/// <param name="Settings">How it is read, to be corrected; null where there is nothing to set.</param>
+/// <param name="Columns">Of files, the columns of their rows; empty for other kinds.</param>
+public sealed record CollectionFound(string Name, int Fields, CollectionSettings? Settings, IReadOnlyList<Guess> Guesses, IReadOnlyList<string> Columns);
 
 /// <param name="SignIn">The sign-in that the description asks for; null when it does not say.</param>
 public sealed record DescriptionFound(string? Title, SignInSettings? SignIn, int? CallsPerSecond, IReadOnlyList<CollectionFound> Collections);
@@ -192,15 +196,18 @@ internal static class SystemsEndpoints
 
         try
         {
-            if (connector is RestConnector rest)
+            if (connector is InnerRecords { System: RestConnector rest })
             {
                 var read = await rest.ReadDescription(cancellation);
                 return TypedResults.Ok(new DescriptionFound(read.Title, read.SignIn, read.CallsPerSecond,
-                    [.. read.Guessed.Values.OrderBy(g => g.Name, StringComparer.Ordinal).Select(g => new CollectionFound(g.Name, read.Collection(g.Name, g.Settings)?.Fields.Count ?? 0, g.Settings, g.Guesses))]));
+                    [.. read.Guessed.Values.OrderBy(g => g.Name, StringComparer.Ordinal).Select(g => new CollectionFound(g.Name, read.Collection(g.Name, g.Settings)?.Fields.Count ?? 0, g.Settings, g.Guesses, []))]));
             }
 
             var catalogue = await connector.ReadCatalogue(cancellation);
-            return TypedResults.Ok(new DescriptionFound(null, null, null, [.. catalogue.Collections.Select(c => new CollectionFound(c.Name, c.Fields.Count, null, []))]));
+
+            // Of a folder, rows that are one record together are told by hand.
+            var settings = connector is InnerRecords { System: FolderConnector folder } ? folder.Collections() : null;
+            return TypedResults.Ok(new DescriptionFound(null, null, null, [.. catalogue.Collections.Where(c => InnerCollection.Of(c.Name) is null).Select(c => new CollectionFound(c.Name, c.Fields.Count, settings?.GetValueOrDefault(c.Name), [], settings is null ? [] : RowsTogether.Columns(c)))]));
         }
         catch (SystemFault fault)
         {

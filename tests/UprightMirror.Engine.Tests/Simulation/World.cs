@@ -181,7 +181,7 @@ public sealed class World
                 new AgreedFieldDefinition("Number", FieldType.Text, [.. Enumerable.Range(0, sides).Select(s => new SideField("Number", s == 1, s != 1, new AsItStands()))], "rank"),
 
                 WorkedOut("Label", "JOIN(\", \"; name; town; initial)"), WorkedOut("Initial", "UPPER(LEFT([Note]; 1)) & COUNTFILLED(Tags)"),
-                .. numbers ? [WorkedOut("Known", "IF(REFERENCE(\"S1\")=\"\"; \"no\"; \"yes\")")] : ImmutableArray<AgreedFieldDefinition>.Empty,
+                .. numbers ? [WorkedOut("Known", "IF(REFERENCE(\"S0\")=\"\"; \"no\"; \"yes\")")] : ImmutableArray<AgreedFieldDefinition>.Empty,
             ],
             [new RecognisingRule("Code")],
             "Code");

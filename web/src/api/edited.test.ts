@@ -11,7 +11,7 @@ const page = {
   what: 'before',
   undone: 'later',
   fields: [name, town],
-  settings: { name: 'M', titleField: 'Name', countryField: null, recognising: [], sides: [] },
+  settings: { name: 'M', titleField: 'Name', countryField: null, recognising: [], sides: [], judged: [] },
   samples: [
     ['Brae', 'BRAE'],
     ['Corrie', null],
@@ -19,8 +19,8 @@ const page = {
   agreed: ['Brae', 'Corrie'],
   inPlainWords: ['about name', 'about town'],
   findings: [
-    { isWrong: false, field: 1, side: 0, path: 'town', words: 'town' },
-    { isWrong: true, field: null, side: null, path: null, words: 'all' },
+    { isWrong: false, field: 1, side: 0, path: 'town', words: 'town', isJudged: false },
+    { isWrong: true, field: null, side: null, path: null, words: 'all', isJudged: false },
   ],
 } as unknown as DraftPage;
 

@@ -834,6 +834,7 @@ export interface components {
             fields: number;
             settings: null | components["schemas"]["CollectionSettings"];
             guesses: components["schemas"]["Guess"][];
+            columns: string[];
         };
         CollectionOfSystem: {
             name: string;
@@ -866,6 +867,8 @@ export interface components {
             expand?: null | string[];
             filePattern?: null | string;
             decimalMark?: null | string;
+            rowsBy?: null | string;
+            lineColumns?: null | string[];
         };
         CompetingShown: {
             /** Format: int32 */
@@ -1018,6 +1021,7 @@ export interface components {
             countryField: null | string;
             recognising: string[];
             sides: components["schemas"]["DraftSide"][];
+            judged: string[];
         };
         DraftSide: {
             mayCreate: boolean;
@@ -1136,6 +1140,7 @@ export interface components {
             side: null | number;
             path: null | string;
             words: string;
+            isJudged: boolean;
         };
         FunctionShown: {
             name: string;

@@ -25,7 +25,8 @@ public sealed record DraftPage(
 /// <param name="Ids">By side, the id of its record; null where it has none.</param>
 public sealed record DraftSample(Guid? Link, string Title, int Position, int Of, IReadOnlyList<string?> Ids);
 
-public sealed record FindingShown(bool IsWrong, int? Field, int? Side, string? Path, string Words);
+/// <param name="IsJudged">True for a doubt that a person says is as it should be.</param>
+public sealed record FindingShown(bool IsWrong, int? Field, int? Side, string? Path, string Words, bool IsJudged);
 
 /// <param name="Step">The step that the person saw.</param>
 /// <param name="What">What was done, in words: for undo.</param>
@@ -167,7 +168,7 @@ internal static class DraftEndpoints
             record is null ? null : new DraftSample(record.Link, record.Title, record.Position, record.Of, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]),
             isReading, fault,
             Words(definition, names),
-            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation)).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words))]));
+            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation)).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words, f.IsJudged))]));
     }
 
     /// <summary>A sample record in agreed form: each field by the side that gives it first, then those that are worked out; and why some can't be.</summary>

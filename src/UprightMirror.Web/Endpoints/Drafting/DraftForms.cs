@@ -43,7 +43,8 @@ public sealed record TotalForm(string Field, string Amount, decimal Tolerance);
 /// <param name="TitleField">The agreed field by which people know a record.</param>
 /// <param name="CountryField">The agreed field that says in which country telephone numbers are read; null for none.</param>
 /// <param name="Recognising">The agreed fields by which records are the same, the first that finds something deciding.</param>
-public sealed record DraftSettings(string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides);
+/// <param name="Judged">Doubts of the check, in its words, that are as they should be.</param>
+public sealed record DraftSettings(string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides, IReadOnlyList<string> Judged);
 
 /// <param name="Constants">What a record that is created there is given.</param>
 public sealed record DraftSide(bool MayCreate, Removal Removal, IReadOnlyList<ConstantForm> Constants);
@@ -54,6 +55,7 @@ public sealed record ConstantForm(string Path, string Text);
 internal static class DraftForms
 {
     private const int MostConstants = 100;
+    private const int MostJudged = 1000;
     private const int MostLineFields = 100;
     private static readonly string[] Rules = ["rank", "latest", "furthest", "fullest", "greatest", "least", "union", "ask"];
 
@@ -63,7 +65,7 @@ internal static class DraftForms
 
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
-        [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))]))]);
+        [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))]))], mirror.Judged);
 
     public static UnknownForm? Form(UnknownCode unknown) => unknown.Kind == UnknownCodes.Hold ? null : new UnknownForm(unknown.Kind, unknown.Stand);
 
@@ -109,6 +111,11 @@ internal static class DraftForms
             return "Records are recognised by at most 10 agreed fields, none of them twice.";
         }
 
+        if (form.Judged.Count > MostJudged || form.Judged.Any(j => j.Length is 0 or > 2000))
+        {
+            return $"At most {MostJudged} doubts can be judged.";
+        }
+
         foreach (var (side, i) in form.Sides.Select((s, i) => (s, i)))
         {
             if (side.Constants.Count > MostConstants || side.Constants.Any(c => c.Path.Length is 0 or > 400 || c.Text.Length is 0 or > 2000))
@@ -127,6 +134,7 @@ internal static class DraftForms
             Name = form.Name.Trim(),
             TitleField = form.TitleField,
             CountryField = string.IsNullOrEmpty(form.CountryField) ? null : form.CountryField,
+            Judged = [.. form.Judged.Distinct(StringComparer.Ordinal)],
             Recognising = [.. form.Recognising.Select(f => new RecognisingRule(f))],
             Sides = [.. before.Sides.Zip(form.Sides, (side, asked) => side with { MayCreate = asked.MayCreate, Removal = asked.Removal, Constants = [.. asked.Constants.Select(c => new SideConstant(c.Path, c.Text))] })],
         };

@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import type { CollectionFound, CollectionSettings, Paging } from '../../api/client';
-import { Labelled } from '../../parts/inputs';
+import { Labelled, Tick } from '../../parts/inputs';
 
 const INPUT = 'h-7 w-full rounded border border-rule bg-sheet px-2';
 
@@ -20,11 +20,15 @@ export function Collections({
   set,
   change,
   canBeSet,
+  areFiles = false,
 }: {
   found: CollectionFound[];
   set: Record<string, CollectionSettings>;
   change: (name: string, own: CollectionSettings | null) => void;
+  /** Whether it is guessed how each is read, and may be corrected. */
   canBeSet: boolean;
+  /** Of files, it can be said which rows are one record. */
+  areFiles?: boolean;
 }) {
   const [open, setOpen] = useState<string | null>(null);
   return (
@@ -45,16 +49,22 @@ export function Collections({
             <li key={c.name} className="border-b border-rule px-3 py-2">
               <button
                 type="button"
-                disabled={!canBeSet}
-                aria-expanded={canBeSet ? isOpen : undefined}
+                disabled={!canBeSet && !areFiles}
+                aria-expanded={canBeSet || areFiles ? isOpen : undefined}
                 onClick={() => setOpen(isOpen ? null : c.name)}
                 className="flex w-full items-baseline justify-between gap-3 text-left"
               >
                 <span className="font-semibold">{c.name}</span>
                 <span className="text-sm text-soft">
-                  {c.fields} fields{canBeSet && (own ? ' · corrected by hand' : ` · ${c.guesses.length} guesses`)}
+                  {c.fields} fields
+                  {areFiles &&
+                    (own?.rowsBy ? ` · rows of one ${own.rowsBy} are one record` : ' · each row is a record')}
+                  {canBeSet && (own ? ' · corrected by hand' : ` · ${c.guesses.length} guesses`)}
                 </span>
               </button>
+              {isOpen && areFiles && c.settings && (
+                <RowsOfRecord found={c} own={own ?? c.settings} change={(next) => change(c.name, next)} />
+              )}
               {isOpen && canBeSet && c.settings && (
                 <Guesses found={c} own={own ?? null} change={(next) => change(c.name, next)} />
               )}
@@ -63,6 +73,66 @@ export function Collections({
         })}
       </ul>
     </section>
+  );
+}
+
+/** Whether several rows of a file are one record, such as a row for each line of an order. */
+function RowsOfRecord({
+  found,
+  own,
+  change,
+}: {
+  found: CollectionFound;
+  own: CollectionSettings;
+  change: (own: CollectionSettings) => void;
+}) {
+  const inLines = own.lineColumns ?? [];
+  return (
+    <div className="mt-2 space-y-2">
+      <Labelled
+        label="Rows are one record that say the same in"
+        hint="Such as a file with a row for each line of an order. The rows of one record stand one after another."
+      >
+        {(id) => (
+          <select
+            id={id}
+            className={INPUT}
+            value={own.rowsBy ?? ''}
+            onChange={(e) => change({ ...own, rowsBy: e.target.value || null, lineColumns: null })}
+          >
+            <option value="">nothing: each row is a record</option>
+            {found.columns.map((c) => (
+              <option key={c}>{c}</option>
+            ))}
+          </select>
+        )}
+      </Labelled>
+      {own.rowsBy && (
+        <fieldset>
+          <legend className="text-sm font-semibold text-soft">
+            These belong to each line, the others to the record
+          </legend>
+          <div className="grid grid-cols-3 gap-x-3">
+            {found.columns
+              .filter((c) => c !== own.rowsBy)
+              .map((c) => (
+                <Tick
+                  key={c}
+                  on={inLines.includes(c)}
+                  set={(on) =>
+                    change({ ...own, lineColumns: on ? [...inLines, c] : inLines.filter((other) => other !== c) })
+                  }
+                >
+                  {c}
+                </Tick>
+              ))}
+          </div>
+          {inLines.length === 0 && (
+            <p className="text-sm text-soft">With none of them chosen, all belong to the lines.</p>
+          )}
+        </fieldset>
+      )}
+    </div>
   );
 }
 

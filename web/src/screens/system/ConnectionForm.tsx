@@ -270,6 +270,7 @@ export function ConnectionForm({
             set({ collections: Object.keys(all).length > 0 ? all : null });
           }}
           canBeSet={asked.protocol === 'rest'}
+          areFiles={asked.protocol === 'folder'}
         />
       )}
       {web && (

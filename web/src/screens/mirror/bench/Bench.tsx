@@ -67,7 +67,8 @@ export function Bench({
   const found = useMemo(() => suggestions.data?.suggestions ?? [], [suggestions.data]);
   const byCell = useMemo(() => suggestionsByCell(found), [found]);
   const troubled = useMemo(
-    () => new Map((page?.findings ?? []).filter((f) => f.field !== null).map((f) => [f.field!, f.words])),
+    () =>
+      new Map((page?.findings ?? []).filter((f) => f.field !== null && !f.isJudged).map((f) => [f.field!, f.words])),
     [page],
   );
   if (draft.isPending) return <Loading what="the fields" />;
@@ -528,7 +529,9 @@ function NewRow({
 
 /** What a side requires and nobody supplies, with the ways to supply it. */
 function Tray({ page, edit, choose }: { page: DraftPage; edit: Edit; choose: (open: Open) => void }) {
-  const missing = page.findings.filter((f) => f.field === null && f.side !== null && f.path !== null && !f.isWrong);
+  const missing = page.findings.filter(
+    (f) => f.field === null && f.side !== null && f.path !== null && !f.isWrong && !f.isJudged,
+  );
   if (missing.length === 0 || page.fields.length === 0) return null;
   return (
     <section aria-label="What is missing" className="mt-3 border-l-4 border-held bg-held-tint px-3 py-2">

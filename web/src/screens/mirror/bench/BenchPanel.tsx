@@ -90,7 +90,7 @@ export function BenchPanel({
       ) : open?.kind === 'catalogue' ? (
         <CataloguePanel page={page} side={open.side} edit={edit} choose={choose} />
       ) : open?.kind === 'check' ? (
-        <CheckPanel page={page} choose={choose} />
+        <CheckPanel page={page} choose={choose} edit={edit} />
       ) : open?.kind === 'try' ? (
         <TryPanel mirrorKey={mirrorKey} page={page} at={at} find={find} />
       ) : (
@@ -161,7 +161,7 @@ function About({ page, index, side }: { page: DraftPage; index: number; side: nu
       <p className="mt-1 bg-ground px-2.5 py-2">{page.inPlainWords[index]}</p>
       <ul className="mt-2">
         {page.findings
-          .filter((f) => f.field === index && (side === null || f.side === null || f.side === side))
+          .filter((f) => f.field === index && !f.isJudged && (side === null || f.side === null || f.side === side))
           .map((f) => (
             <li
               key={f.words}

@@ -16,7 +16,7 @@ export function DraftBar({
   discardQuestion: string;
 }) {
   const wrong = draft.findings.filter((f) => f.isWrong).length;
-  const doubtful = draft.findings.length - wrong;
+  const doubtful = draft.findings.filter((f) => !f.isWrong && !f.isJudged).length;
   const isNew = draft.basedOn === 0;
   return (
     <div className="mb-2 flex items-center gap-2 border-b border-rule pb-2">

@@ -23,6 +23,7 @@ export const draftPage = (some: Partial<DraftPage> = {}): DraftPage => ({
     titleField: 'Name',
     countryField: null,
     recognising: ['Name'],
+    judged: [],
     sides: [
       { mayCreate: true, removal: 'ask', constants: [] },
       { mayCreate: true, removal: 'ask', constants: [{ path: 'Currency', text: 'EUR' }] },
