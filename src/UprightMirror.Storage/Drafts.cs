@@ -191,6 +191,18 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
         return await PostgresRunStore.ReadAll(command, r => (IReadOnlyDictionary<int, RawFields>)r.GetFieldValue<int[]>(0).Zip(r.GetFieldValue<string[]>(1)).ToDictionary(m => m.First, m => StoredForms.ReadRaw(m.Second)), cancellation);
     }
 
+    /// <summary>Records that runs have linked, on two sides or more: by side, their ids.</summary>
+    public async Task<IReadOnlyList<IReadOnlyDictionary<int, string>>> LinkedIds(int mirrorId, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select array_agg(side order by side), array_agg(id order by side) from system_record
+            where mirror_id = @mirror and link_id is not null and raw is not null group by link_id having count(*) > 1 and count(*) = count(distinct side) limit @most
+            """);
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("most", RoundTrip.Most);
+        return await PostgresRunStore.ReadAll(command, r => (IReadOnlyDictionary<int, string>)r.GetFieldValue<int[]>(0).Zip(r.GetFieldValue<string[]>(1)).ToDictionary(m => m.First, m => m.Second), cancellation);
+    }
+
     /// <summary>Records of one side as they were read last, for trying things on real values.</summary>
     public async Task<IReadOnlyList<RawFields>> RecordsOf(int mirrorId, int side, int most, CancellationToken cancellation)
     {

@@ -27,7 +27,8 @@ public class WorkedOutTests
     /// <summary>A record that both sides have: everything agreed and held as given, but for what the CRM says now.</summary>
     private static RecordState Held(Value[] agreed, Value[] crm, params string?[] ids) => new(
         [.. agreed.Select(v => new AgreedField(v, 0, null))],
-        [new SideState(crm, agreed), new SideState(agreed, agreed)]) { Ids = [.. ids] };
+        [new SideState(crm, agreed), new SideState(agreed, agreed)])
+    { Ids = [.. ids] };
 
     [Fact]
     public void It_follows_the_fields_that_it_is_made_of_and_the_side_that_takes_it_is_told()

@@ -92,6 +92,42 @@ test('published, an edit reaches the ERP in capitals, and the run after it is qu
   await expect(page.getByText('Nothing to write.')).toBeVisible();
 });
 
+test('a field that nobody gives is worked out of the others and of the id in the CRM, and the ERP gets it', async () => {
+  test.setTimeout(180_000);
+  await page.goto('/mirrors/customers/fields');
+  await page.getByRole('button', { name: 'Add a field' }).click();
+  await panel().getByLabel('Name', { exact: true }).fill('Label');
+  await panel().getByLabel('Name', { exact: true }).press('Enter');
+  await panel().getByRole('button', { name: 'Work it out by a formula' }).click();
+  const formula = panel().getByRole('combobox', { name: 'Worked out as' });
+  await formula.fill('JOIN(", "; nam; town)');
+  await expect(panel().getByText(/There is no field called nam/)).toBeVisible();
+  await formula.fill('JOIN(", "; name; town) & " / " & REFERENCE("Slipway CRM")');
+  await expect(panel().getByText(/That is: name and town, as far as they are filled, with “, ” between, then “ \/ ”, then the id in “Slipway CRM”\./)).toBeVisible();
+  await formula.blur();
+  await expect(page.getByText(/saved · last: Work Label out by a formula/)).toBeVisible();
+  const row = page
+    .getByRole('table', { name: 'Fields of the draft' })
+    .getByRole('row')
+    .filter({ has: page.getByRole('button', { name: 'Label worked out' }) });
+  await row.locator('[data-cell$=".1"]').click();
+  await panel().getByLabel('Field of Ballast ERP').fill('DeliveryInstructions');
+  await expect(page.getByText(/saved · last: Map Label to DeliveryInstructions/)).toBeVisible();
+  await expect(panel().getByText(/The label is worked out: .* Ballast ERP gets it\./)).toBeVisible();
+  await page.getByRole('button', { name: 'Publish' }).click();
+  await expect(page.getByText('As it is live, version 3.')).toBeVisible();
+  await runNow(page);
+  const customer = await shared(page, 41);
+  const town = (await (await page.request.get(`/api/records/${customer.link}`)).json()).fields.find((f: { name: string }) => f.name === 'Town').agreed.value;
+  const held = async () => (await customers()).find((c) => c.CustomerNo === customer.ballast) as unknown as { DeliveryInstructions: string };
+  expect((await held()).DeliveryInstructions).toBe(`${customer.title}${town ? `, ${town}` : ''} / ${customer.slipway}`);
+  await editInSlipway(page, customer.slipway, 'Town', 'Lantern Quay');
+  await runNow(page);
+  expect((await held()).DeliveryInstructions).toBe(`${customer.title}, Lantern Quay / ${customer.slipway}`);
+  await runNow(page);
+  await expect(page.getByText('Nothing to write.')).toBeVisible();
+});
+
 test('a reader sees the fields and can change nothing', async ({ browser }) => {
   const other = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB })).newPage();
   await signIn(other, 'ada@saltmarsh.example', 'look-only-please');

@@ -1,4 +1,6 @@
 using System.Collections.Immutable;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Values;
 using UprightMirror.Core.Mapping.Suggesting;
 using Xunit.Sdk;
 
@@ -422,5 +424,40 @@ public class SuggesterTests(ITestOutputHelper output)
         new[] { "id", "born", "address.town", "tags", "lines.sku" }.ShouldBeSubsetOf(fields.Select(f => f.Name));
         fields.First(f => f.Name == "born").Type.ShouldBe("date");
         fields.First(f => f.Name == "id").Label.ShouldBe("Number");
+    }
+
+    /// <summary>Linked records that say the same in fields whose names say nothing.</summary>
+    private static List<(RawFields, RawFields)> Linked(Func<int, string> left, Func<int, string> right, int count = 12) =>
+        [.. Enumerable.Range(0, count).Select(n => (Fields(("zz9", left(n)), ("other", $"x{n * 7}")), Fields(("q_17", right(n)), ("thing", $"y{n * 5}"))))];
+
+    private static RawFields Fields(params (string Path, string Text)[] values) => RawFields.Of(values.Select(v => KeyValuePair.Create(v.Path, Value.Text(v.Text))));
+
+    private static readonly FieldSketch[] Unnamed = [new("zz9"), new("other")];
+    private static readonly FieldSketch[] Unsaid = [new("q_17"), new("thing")];
+
+    [Fact]
+    public void Fields_that_say_the_same_in_linked_records_are_paired_whatever_they_are_called()
+    {
+        Suggester.Suggest(Unnamed, Unsaid).ShouldBeEmpty();
+        var pair = Suggester.Suggest(Unnamed, Unsaid, linked: Linked(n => $"BE-{n}44", n => $"be {n}44")).Single();
+        (pair.Left, pair.Right).ShouldBe((0, 0));
+        pair.Confidence.ShouldBeGreaterThan(Suggester.Sure);
+        pair.Why[0].ShouldBe("12 of 12 linked records say the same");
+    }
+
+    [Fact]
+    public void Few_linked_records_tell_nothing() => Suggester.Suggest(Unnamed, Unsaid, linked: Linked(n => $"a{n}", n => $"a{n}", 5)).ShouldBeEmpty();
+
+    [Fact]
+    public void Records_that_agree_because_nearly_all_say_one_thing_tell_nothing()
+    {
+        Suggester.Suggest(Unnamed, Unsaid, linked: Linked(_ => "EUR", _ => "EUR")).ShouldBeEmpty();
+        Suggester.Suggest(Unnamed, Unsaid, linked: Linked(n => n < 10 ? "EUR" : $"X{n}", n => n < 10 ? "EUR" : $"X{n}")).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void Where_little_agrees_nothing_is_offered_for_that()
+    {
+        Suggester.Suggest(Unnamed, Unsaid, linked: Linked(n => $"a{n}", n => n % 4 == 0 ? $"a{n}" : $"b{n}")).ShouldBeEmpty();
     }
 }

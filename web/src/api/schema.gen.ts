@@ -1004,6 +1004,7 @@ export interface components {
             fault: null | string;
             inPlainWords: string[];
             findings: components["schemas"]["FindingShown"][];
+            aboutMirror: string[];
         };
         DraftSample: {
             /** Format: uuid */

@@ -17,7 +17,8 @@ public static class Suggester
 
     private const int MostSamples = 400;
 
-    public static IReadOnlyList<Suggestion> Suggest(IReadOnlyList<FieldSketch> left, IReadOnlyList<FieldSketch> right, Words? words = null)
+    /// <param name="linked">Pairs of records that are known to be one thing: fields that say the same in them speak for each other, whatever they are called.</param>
+    public static IReadOnlyList<Suggestion> Suggest(IReadOnlyList<FieldSketch> left, IReadOnlyList<FieldSketch> right, Words? words = null, IReadOnlyList<(RawFields Left, RawFields Right)>? linked = null)
     {
         if (left.Count == 0 || right.Count == 0)
         {
@@ -28,12 +29,13 @@ public static class Suggester
         var (l, r) = (left.Select(f => new Seen(f, known)).ToArray(), right.Select(f => new Seen(f, known)).ToArray());
         var lexicon = new Lexicon(l, r);
         var shared = Shared(l, r);
+        var agreement = linked is { Count: > 0 } ? LinkedAgreement.Of(left, right, linked) : null;
         var confidence = new double[l.Length, r.Length];
         for (var i = 0; i < l.Length; i++)
         {
             for (var j = 0; j < r.Length; j++)
             {
-                confidence[i, j] = Confidence(Evidence(l[i], r[j], shared[i, j], lexicon));
+                confidence[i, j] = Confidence(Evidence(l[i], r[j], shared[i, j], lexicon), agreement?.Strength(i, j) ?? 0);
             }
         }
 
@@ -48,7 +50,7 @@ public static class Suggester
 
         var best = Assignment.Best(worth);
         return [.. best.Select((j, i) => (i, j)).Where(p => p.j >= 0 && confidence[p.i, p.j] >= WorthOffering)
-            .Select(p => new Suggestion(p.i, p.j, Math.Round(confidence[p.i, p.j], 3), Why(l[p.i], r[p.j], shared[p.i, p.j], lexicon)))
+            .Select(p => new Suggestion(p.i, p.j, Math.Round(confidence[p.i, p.j], 3), [.. agreement?.Words(p.i, p.j) is { } told ? [told] : ImmutableArray<string>.Empty, .. Why(l[p.i], r[p.j], shared[p.i, p.j], lexicon)]))
             .OrderByDescending(s => s.Confidence).ThenBy(s => s.Left)];
     }
 
@@ -124,10 +126,11 @@ public static class Suggester
     private static bool ShareLetters(Seen a, Seen b) =>
         System.Numerics.BitOperations.PopCount(a.LetterSet & b.LetterSet) * 10 >= Math.Min(System.Numerics.BitOperations.PopCount(a.LetterSet), System.Numerics.BitOperations.PopCount(b.LetterSet)) * 9;
 
-    private static double Confidence(Signs s)
+    /// <param name="agreement">How far linked records say the same in the two fields, 0 to 1.</param>
+    private static double Confidence(Signs s, double agreement)
     {
         // Values that are the same speak for a pair whatever its names say; names alone must say nearly the same.
-        var logit = -3.6 + (7.2 * s.Name) + ((s.Values < 0 ? 3.2 : 3.0) * s.Values) + (4.5 * Math.Max(0, s.Values - 0.5)) + (1.5 * s.Type);
+        var logit = -3.6 + (7.2 * s.Name) + ((s.Values < 0 ? 3.2 : 3.0) * s.Values) + (4.5 * Math.Max(0, s.Values - 0.5)) + (1.5 * s.Type) + (5.5 * agreement);
         return 1 / (1 + Math.Exp(-logit));
     }
 

@@ -103,6 +103,23 @@ internal sealed class BenchSamples(Views views, SampleRecords samples, Drafts dr
         return counts;
     }
 
+    /// <summary>
+    /// Records that are one thing, side by side and with all of their fields, as far as they are at hand: by what runs have linked, or else by the
+    /// draft's own recognising fields. Nothing is read for it.
+    /// </summary>
+    public async Task<IReadOnlyList<IReadOnlyDictionary<int, RawFields>>> AtHand(KeptMirror mirror, MirrorDefinition draft, CancellationToken cancellation)
+    {
+        var read = draft.Sides.Select(s => samples.AtHand(s.System, s.Collection)?.Records ?? []).ToImmutableArray();
+        var ids = await drafts.LinkedIds(mirror.Id, cancellation);
+        if (ids.Count == 0)
+        {
+            return [.. Together(draft, read).Where(t => t.Records.Count > 1).Select(t => t.Records.ToDictionary(r => r.Key, r => r.Value.Fields))];
+        }
+
+        var byId = read.Select(records => records.DistinctBy(r => r.Id).ToDictionary(r => r.Id, r => r.Fields)).ToList();
+        return [.. ids.Select(link => link.Where(m => byId[m.Key].ContainsKey(m.Value)).ToDictionary(m => m.Key, m => byId[m.Key][m.Value])).Where(l => l.Count > 1)];
+    }
+
     private async IAsyncEnumerable<IReadOnlyDictionary<int, RawFields>> SameThings(KeptMirror mirror, MirrorDefinition draft, [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancellation)
     {
         var linked = await drafts.LinkedFields(mirror.Id, RoundTrip.Most, cancellation);

@@ -16,9 +16,11 @@ namespace UprightMirror.Web.Endpoints.Drafting;
 /// <param name="Sample">Null when there is no record to look at.</param>
 /// <param name="IsReading">True while sample records are still being read from the systems: ask again.</param>
 /// <param name="Fault">Why samples could not be read; null when they could.</param>
+/// <param name="InPlainWords">For each field, a few sentences.</param>
+/// <param name="AboutMirror">Sentences about the draft as a whole.</param>
 public sealed record DraftPage(
     int Step, int Last, string? What, string? Undone, string? Who, DateTimeOffset? At, int BasedOn, IReadOnlyList<SideShown> Sides, DraftSettings Settings, IReadOnlyList<FieldForm> Fields,
-    IReadOnlyList<IReadOnlyList<string?>> Samples, IReadOnlyList<string?> Agreed, DraftSample? Sample, bool IsReading, string? Fault, IReadOnlyList<string> InPlainWords, IReadOnlyList<FindingShown> Findings);
+    IReadOnlyList<IReadOnlyList<string?>> Samples, IReadOnlyList<string?> Agreed, DraftSample? Sample, bool IsReading, string? Fault, IReadOnlyList<string> InPlainWords, IReadOnlyList<FindingShown> Findings, IReadOnlyList<string> AboutMirror);
 
 /// <param name="Link">The linked record that it is; null when no run has linked it yet.</param>
 /// <param name="Position">1 for the first.</param>
@@ -168,7 +170,8 @@ internal static class DraftEndpoints
             record is null ? null : new DraftSample(record.Link, record.Title, record.Position, record.Of, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]),
             isReading, fault,
             Words(definition, names),
-            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation)).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words, f.IsJudged))]));
+            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation)).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words, f.IsJudged))],
+            [.. PlainWords.OfMirror(definition, names)]));
     }
 
     /// <summary>A sample record in agreed form: each field by the side that gives it first, then those that are worked out; and why some can't be.</summary>

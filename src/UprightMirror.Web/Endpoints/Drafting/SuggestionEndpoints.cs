@@ -56,7 +56,7 @@ internal static partial class SuggestionEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<Ok<SuggestionsShown>, NotFound>> Suggest(string key, Mirrors mirrors, Drafts drafts, Catalogues catalogues, KeptConnections connections, SampleRecords samples, CancellationToken cancellation)
+    private static async Task<Results<Ok<SuggestionsShown>, NotFound>> Suggest(string key, Mirrors mirrors, Drafts drafts, Catalogues catalogues, KeptConnections connections, SampleRecords samples, BenchSamples bench, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
@@ -78,12 +78,14 @@ internal static partial class SuggestionEndpoints
         }
 
         var refused = (await drafts.Refused(mirror.Id, cancellation)).ToHashSet();
+        var linked = (await bench.AtHand(mirror, definition, cancellation)).ToList();
         var found = new List<SuggestionShown>();
         for (var a = 0; a < sketches.Length; a++)
         {
             for (var b = a + 1; b < sketches.Length; b++)
             {
-                foreach (var pair in Suggester.Suggest([.. sketches[a].Select(f => f.Sketch)], [.. sketches[b].Select(f => f.Sketch)]))
+                var together = linked.Where(l => l.ContainsKey(a) && l.ContainsKey(b)).Select(l => (l[a], l[b])).ToList();
+                foreach (var pair in Suggester.Suggest([.. sketches[a].Select(f => f.Sketch)], [.. sketches[b].Select(f => f.Sketch)], linked: together))
                 {
                     var ((left, _, described), (right, _, other)) = (sketches[a][pair.Left], sketches[b][pair.Right]);
                     var (inLeft, inRight) = (definition.Fields.FirstOrDefault(f => f.Cells[a]?.Path == left), definition.Fields.FirstOrDefault(f => f.Cells[b]?.Path == right));

@@ -34,7 +34,8 @@ export function Mirror({ session }: { session: Session }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const [open, setOpen] = useState<Open | null>(null);
   const find = params.get('find') ?? '';
-  const states = stepStates(useDraft(key, sample, find).data);
+  const draft = useDraft(key, sample, find).data;
+  const states = stepStates(draft);
   const remove = useRemoveMirror();
   const total = mirror.data?.sample?.of ?? 0;
   const show = (n: number) =>
@@ -156,7 +157,13 @@ export function Mirror({ session }: { session: Session }) {
       {benched ? (
         <BenchPanel mirrorKey={key} at={sample} find={find} open={open} choose={setOpen} />
       ) : (
-        <PlainWords page={mirror.data} step={step} chosen={chosen} />
+        <PlainWords
+          page={mirror.data}
+          // The Sides step edits the draft: what is said beside it is what the draft would do.
+          about={step === 'sides' && draft ? draft.aboutMirror : mirror.data.inPlainWords}
+          step={step}
+          chosen={chosen}
+        />
       )}
     </div>
   );
@@ -271,7 +278,17 @@ function Fields(props: {
   );
 }
 
-function PlainWords({ page, step, chosen }: { page: MirrorPage; step: string; chosen: string | null }) {
+function PlainWords({
+  page,
+  about: sentences,
+  step,
+  chosen,
+}: {
+  page: MirrorPage;
+  about: string[];
+  step: string;
+  chosen: string | null;
+}) {
   const fields = chosen ? page.fields.filter((f) => f.name === chosen) : page.fields;
   const about = step === 'sides' || step === 'recognising' || step === 'timing';
   return (
@@ -281,7 +298,7 @@ function PlainWords({ page, step, chosen }: { page: MirrorPage; step: string; ch
     >
       <h2 className="font-semibold">In plain words</h2>
       <ul className="mt-2 flex flex-col gap-2">
-        {page.inPlainWords.map((sentence) => (
+        {sentences.map((sentence) => (
           <li key={sentence}>{sentence}</li>
         ))}
       </ul>

@@ -187,7 +187,8 @@ function Rows({ fields }: { fields: FieldOfSystem[] }) {
 
 /** What somebody who opens a catalogue most likely came for: what is mapped most, otherwise what holds most. */
 export const mostLookedFor = (collections: CollectionOfSystem[]) => {
-  const weight = (c: CollectionOfSystem) => c.fields.filter((f) => f.usedBy.length > 0).length * 1e9 + c.records;
+  const weight = (c: CollectionOfSystem) =>
+    c.fields.filter((f) => f.usedBy.length > 0).length * 1e9 + (c.name.endsWith(']') ? 0 : c.records);
   return collections.reduce<CollectionOfSystem | undefined>(
     (best, c) => (best && weight(best) >= weight(c) ? best : c),
     undefined,

@@ -82,7 +82,7 @@ function List({
               {place && (
                 <button
                   type="button"
-                  className="font-semibold text-action hover:underline"
+                  className="mr-3 font-semibold text-action hover:underline"
                   onClick={() => choose(place)}
                   aria-label={`Open ${f.path ?? page.fields[f.field!]?.name}`}
                 >
@@ -92,7 +92,7 @@ function List({
               {judge && (
                 <button
                   type="button"
-                  className="ml-3 text-soft underline hover:text-ink"
+                  className="text-soft underline hover:text-ink"
                   onClick={() => judge.set(f)}
                   aria-label={`${judge.words}: ${f.words}`}
                 >

@@ -55,5 +55,6 @@ export const draftPage = (some: Partial<DraftPage> = {}): DraftPage => ({
   fault: null,
   inPlainWords: ['About the name.', 'About the town.', 'About the lines.'],
   findings: [],
+  aboutMirror: [],
   ...some,
 });
