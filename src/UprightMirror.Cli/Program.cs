@@ -12,6 +12,7 @@ try
         ["learn", "--examples", var examples] => LearnCommand.Execute(examples, null, null),
         ["learn", "--examples", var examples, "--apply", var from, "--out", var to] => LearnCommand.Execute(examples, from, to),
         ["suggest", "--left", var left, "--right", var right, "--out", var to] => SuggestCommand.Execute(left, right, to),
+        ["match", .. var rest] when rest.Length > 0 => MatchCommand.Execute(rest),
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["systems"] => await SystemsCommand.List(),
@@ -74,6 +75,10 @@ static int Usage()
         upright suggest --left L.csv --right R.csv --out S.csv
                                           pairs the fields of two files (headers and samples, or JSON Schema) that may hold the
                                           same, each with a confidence
+        upright match --left A.csv --right B.csv --out LINKS.csv, or --within A.csv --out PAIRS.csv
+                  [--fields COLUMN:KIND,…] [--explain] [--truth T.csv]
+                                          finds the rows that are the same thing, with how likely that is; the first column is
+                                          id, what the others hold is found out or said
         upright run MIRROR                runs a mirror now and prints the counts
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright systems                   lists the systems, how they are reached and how they answer

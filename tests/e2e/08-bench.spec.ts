@@ -103,7 +103,9 @@ test('a field that nobody gives is worked out of the others and of the id in the
   await formula.fill('JOIN(", "; nam; town)');
   await expect(panel().getByText(/There is no field called nam/)).toBeVisible();
   await formula.fill('JOIN(", "; name; town) & " / " & REFERENCE("Slipway CRM")');
-  await expect(panel().getByText(/That is: name and town, as far as they are filled, with “, ” between, then “ \/ ”, then the id in “Slipway CRM”\./)).toBeVisible();
+  await expect(
+    panel().getByText(/That is: name and town, as far as they are filled, with “, ” between, then “ \/ ”, then the id in “Slipway CRM”\./),
+  ).toBeVisible();
   await formula.blur();
   await expect(page.getByText(/saved · last: Work Label out by a formula/)).toBeVisible();
   const row = page

@@ -17,7 +17,11 @@ function upright(...args: string[]) {
   return { code: ended.status, out: ended.stdout, error: ended.stderr };
 }
 
-const record = () => file('record.json', JSON.stringify({ name: 'hanne LUNDE', 'Billing city': 'Kelburn', due: '2026-01-31', amount: 12.5, none: null, lines: [{ price: 2 }, { price: 3.5 }] }));
+const record = () =>
+  file(
+    'record.json',
+    JSON.stringify({ name: 'hanne LUNDE', 'Billing city': 'Kelburn', due: '2026-01-31', amount: 12.5, none: null, lines: [{ price: 2 }, { price: 3.5 }] }),
+  );
 
 for (const [formula, printed] of [
   ['PROPER([name])', '"Hanne Lunde"'],
@@ -78,6 +82,48 @@ test('suggest takes JSON Schemas too', () => {
   expect(upright('suggest', '--left', schema, '--right', file('r2.csv', 'Phone,PostCode\n'), '--out', file('s2.csv')).code).toBe(0);
   expect(readFileSync(file('s2.csv'), 'utf8')).toMatch(/telephone,Phone,0\.\d+\n/);
   expect(readFileSync(file('s2.csv'), 'utf8')).toMatch(/address\.zip,PostCode,0\.\d+\n/);
+});
+
+test('match finds the rows of two files that are the same, explains them to the last digit, and tells how well it did', () => {
+  const rivers = ['Heron', 'Gannet', 'Curlew', 'Plover', 'Dunlin', 'Egret', 'Godwit', 'Snipe', 'Avocet', 'Ruff'];
+  const kinds = ['Canoe Club', 'Boat Shed', 'Paddle School', 'Kayak Hire'];
+  const name = (n: number) => `${rivers[n % 10]} ${rivers[(n * 3 + 1) % 10]} ${kinds[n % 4]}`;
+  const rows = (from: number, head: string, row: (n: number) => string) => [head, ...Array.from({ length: 40 }, (_, i) => row(from + i)), ''].join('\n');
+  const left = file(
+    'a.csv',
+    rows(0, 'id,name,email,town', (n) => `L${n},${name(n)} Ltd,office@club${n}.example,Kelburn`),
+  );
+  const right = file(
+    'b.csv',
+    rows(20, 'id,CustomerName,EMail,City', (n) => `R${n},THE ${name(n).toUpperCase()},Office@club${n}.example,Kelburn`),
+  );
+  const truth = file(
+    't.csv',
+    rows(20, 'left,right', (n) => `L${n},R${n}`),
+  );
+  const made = upright('match', '--left', left, '--right', right, '--out', file('links.csv'), '--explain', '--truth', truth);
+  expect([made.code, made.error]).toEqual([0, '']);
+  expect(made.out).toMatch(/^precision 1\.0000 {2}recall 1\.0000 {2}F1 1\.0000 {2}\(20 of 20 pairs right, 20 to be found\)$/m);
+  const [header, ...pairs] = readFileSync(file('links.csv'), 'utf8').trim().split('\n');
+  expect(header).toBe('left_id,right_id,probability,before,name,email,town,relatives,others');
+  expect(pairs).toHaveLength(20);
+  for (const pair of pairs) {
+    const [a, b, probability, ...weights] = pair.split(',');
+    expect(a!.slice(1)).toBe(b!.slice(1));
+    expect(1 / (1 + Math.exp(-weights.map(Number).reduce((sum, w) => sum + w, 0)))).toBeCloseTo(Number(probability), 3);
+  }
+});
+
+test('match within one file writes plain results, and says plainly what it can not take', () => {
+  const out = file('doubles.csv');
+  expect(upright('match', '--within', file('one.csv', 'id,name\n1,Heron\n'), '--out', out).code).toBe(0);
+  expect(readFileSync(out, 'utf8')).toBe('left_id,right_id,probability\n');
+  const twice = upright('match', '--within', file('twice.csv', 'id,name\n1,a\n1,b\n'), '--out', out);
+  expect([twice.code, twice.error]).toEqual([2, `${file('twice.csv')}: the id 1 stands in 2 rows. Each row has an id of its own.\n`]);
+  expect(upright('match', '--within', file('no-id.csv', 'name\na\n'), '--out', out).error).toContain('the first column is called id');
+  expect(upright('match', '--within', file('one.csv'), '--out', out, '--fields', 'colour:organisation').error).toContain('there is no column called colour');
+  expect(upright('match', '--within', file('one.csv'), '--out', out, '--fields', 'name:colour').error).toContain('there is no kind called colour');
+  expect(upright('match', '--out', out).code).toBe(2);
 });
 
 test('systems, a test of a connection and a catalogue are printed line by line', () => {
