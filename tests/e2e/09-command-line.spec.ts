@@ -87,7 +87,7 @@ test('suggest takes JSON Schemas too', () => {
 test('match finds the rows of two files that are the same, explains them to the last digit, and tells how well it did', () => {
   const rivers = ['Heron', 'Gannet', 'Curlew', 'Plover', 'Dunlin', 'Egret', 'Godwit', 'Snipe', 'Avocet', 'Ruff'];
   const kinds = ['Canoe Club', 'Boat Shed', 'Paddle School', 'Kayak Hire'];
-  const name = (n: number) => `${rivers[n % 10]} ${rivers[(n * 3 + 1) % 10]} ${kinds[n % 4]}`;
+  const name = (n: number) => `${rivers[n % 10]} ${['Weir', 'Quay', 'Sound', 'Reach', 'Basin', 'Inlet'][Math.floor(n / 10)]} ${kinds[n % 4]}`;
   const rows = (from: number, head: string, row: (n: number) => string) => [head, ...Array.from({ length: 40 }, (_, i) => row(from + i)), ''].join('\n');
   const left = file(
     'a.csv',

@@ -123,11 +123,11 @@ public sealed class Matcher
         return Found(1) * Found(1) / (2 * Math.Max(1, Found(2)));
     }
 
-    /// <summary>Whether two records of one side are one thing that was entered twice; relatives are not.</summary>
+    /// <summary>Whether two records of one side are one thing that was entered twice: nothing that both say is different, and they are no relatives.</summary>
     private bool AreDoubles(int a, int b)
     {
         var pattern = this.set.Pattern(a, b);
-        return this.Weight(a, b, pattern) > 0 && !Enumerable.Range(0, this.set.Comparators.Length).Any(f => (int)(pattern >> (4 * f) & 15) is not 15 and var level && this.set.Comparators[f].Levels[level].IsOfRelatives);
+        return this.Weight(a, b, pattern) > 0 && !Enumerable.Range(0, this.set.Comparators.Length).Any(f => (int)(pattern >> (4 * f) & 15) is not 15 and var level && (level == 0 || this.set.Comparators[f].Levels[level].IsOfRelatives));
     }
 
     private double Weight(int a, int b, ulong pattern)
