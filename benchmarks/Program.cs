@@ -20,6 +20,10 @@ switch (args)
         return await Reading.Pace(int.Parse(at, System.Globalization.CultureInfo.InvariantCulture));
     case ["formula"]:
         return Formulas.Evaluate() + Mapping.Measure();
+    case ["matching"]:
+        return Matching.Quality() + Matching.Speed();
+    case ["matching", var count]:
+        return Matching.Many(int.Parse(count, System.Globalization.CultureInfo.InvariantCulture));
     case ["catalogue"]:
         return await Reading.Catalogue();
 }

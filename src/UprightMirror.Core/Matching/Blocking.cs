@@ -1,5 +1,3 @@
-using System.Runtime.InteropServices;
-
 namespace UprightMirror.Core.Matching;
 
 /// <summary>A pair of records that may be the same.</summary>
@@ -23,18 +21,12 @@ internal static class Blocking
     private const int LeastBudget = 400_000;
     private const int LargestGroup = 600;
     private const int MostKeys = 48;
+    private const int GroupsAtOnce = 4096;
 
     /// <param name="across">True to compare records of different sides only.</param>
     public static (List<CandidatePair> Pairs, BlockingReport Report) Pairs(MatchSet set, bool across)
     {
-        var (keys, families, start) = KeysOf(set);
-        var owners = new int[keys.Length];
-        for (var r = 0; r < set.Count; r++)
-        {
-            owners.AsSpan(start[r]..start[r + 1]).Fill(r);
-        }
-
-        var order = (ulong[])keys.Clone();
+        var (order, owners) = KeysOf(set);
         Array.Sort(order, owners);
 
         // Groups of one key, the smallest first while the budget lasts.
@@ -88,51 +80,47 @@ internal static class Blocking
         var family = new byte[used];
         for (var g = 0; g < used; g++)
         {
-            family[g] = families[order[groups[g].From]];
+            family[g] = FamilyOf(order[groups[g].From]);
             foreach (var r in owners.AsSpan(groups[g].From, groups[g].Length))
             {
                 inGroups[places[r]++] = g;
             }
         }
 
-        var found = new List<CandidatePair>[Environment.ProcessorCount];
-        var next = 0;
-        Parallel.For(0, found.Length, worker =>
+        // By parts of the groups, put together in their order: the same records give the same pairs in the same order.
+        var found = new List<CandidatePair>[(used + GroupsAtOnce - 1) / GroupsAtOnce];
+        Parallel.For(0, found.Length, part =>
         {
-            var own = found[worker] = [];
-            while (true)
+            var own = found[part] = [];
+            for (var g = part * GroupsAtOnce; g < Math.Min(used, (part + 1) * GroupsAtOnce); g++)
             {
-                var from = Interlocked.Add(ref next, 1024) - 1024;
-                if (from >= used)
+                var members = owners.AsSpan(groups[g].From, groups[g].Length);
+                for (var i = 0; i < members.Length; i++)
                 {
-                    break;
-                }
-
-                for (var g = from; g < Math.Min(used, from + 1024); g++)
-                {
-                    var members = owners.AsSpan(groups[g].From, groups[g].Length);
-                    for (var i = 0; i < members.Length; i++)
+                    for (var j = i + 1; j < members.Length; j++)
                     {
-                        for (var j = i + 1; j < members.Length; j++)
+                        var (a, b) = members[i] < members[j] ? (members[i], members[j]) : (members[j], members[i]);
+                        if (across && set.Sides[a] == set.Sides[b])
                         {
-                            var (a, b) = members[i] < members[j] ? (members[i], members[j]) : (members[j], members[i]);
-                            if (a == b || (across && set.Sides[a] == set.Sides[b]))
-                            {
-                                continue;
-                            }
+                            continue;
+                        }
 
-                            var ways = Ways(inGroups.AsSpan(counts[a]..counts[a + 1]), inGroups.AsSpan(counts[b]..counts[b + 1]), g, family);
-                            if (ways > 0)
-                            {
-                                own.Add(new CandidatePair(a, b, set.Pattern(a, b), ways));
-                            }
+                        var ways = Ways(inGroups.AsSpan(counts[a]..counts[a + 1]), inGroups.AsSpan(counts[b]..counts[b + 1]), g, family);
+                        if (ways > 0)
+                        {
+                            own.Add(new CandidatePair(a, b, set.Pattern(a, b), ways));
                         }
                     }
                 }
             }
         });
-        List<CandidatePair> all = [.. found.SelectMany(f => f)];
-        all.Sort((x, y) => x.A != y.A ? x.A.CompareTo(y.A) : x.B.CompareTo(y.B));
+        var all = new List<CandidatePair>(found.Sum(f => f.Count));
+        for (var part = 0; part < found.Length; part++)
+        {
+            all.AddRange(found[part]);
+            found[part] = [];
+        }
+
         return (all, new BlockingReport(used, groups.Count - used, all.Count));
     }
 
@@ -167,26 +155,24 @@ internal static class Blocking
         return (byte)UInt128.PopCount(kinds);
     }
 
-    /// <summary>Every record's keys: those of each field, and halves of two fields together.</summary>
-    private static (ulong[] Keys, Dictionary<ulong, byte> Families, int[] Start) KeysOf(MatchSet set)
+    /// <summary>Every record's keys, with the record that each belongs to: those of each field, and halves of two fields together.</summary>
+    private static (ulong[] Keys, int[] Owners) KeysOf(MatchSet set)
     {
         var fields = set.Comparators.Length;
         var whole = new ulong[fields][][];
         var halves = new ulong[fields][][];
-        for (var f = 0; f < fields; f++)
+        Parallel.For(0, fields, f =>
         {
             var number = (ulong)f;
             whole[f] = [.. set.Prepared[f].Select(p => p.Keys.Select(k => Hash(k, number)).ToArray())];
             halves[f] = [.. set.Prepared[f].Select(p => p.HalfKeys.Select(k => Hash(k, number + 64)).ToArray())];
-        }
-
-        var start = new int[set.Count + 1];
+        });
         var keys = new List<ulong>(set.Count * 12);
-        var families = new Dictionary<ulong, byte>();
-        var own = new List<(ulong Key, byte Family)>();
+        var owners = new List<int>(set.Count * 12);
+        Span<ulong> own = stackalloc ulong[MostKeys];
         for (var r = 0; r < set.Count; r++)
         {
-            own.Clear();
+            var count = 0;
             for (var f = 0; f < fields; f++)
             {
                 var value = set.Values[f][r];
@@ -197,7 +183,7 @@ internal static class Blocking
 
                 foreach (var key in whole[f][value])
                 {
-                    own.Add((key, (byte)f));
+                    Add(own, ref count, key, (byte)f);
                 }
 
                 for (var other = f + 1; other < fields; other++)
@@ -208,24 +194,34 @@ internal static class Blocking
                         {
                             foreach (var also in halves[other][its])
                             {
-                                own.Add((Mix(half ^ Mix(also)), (byte)(16 + (f * 8) + other - f)));
+                                Add(own, ref count, Mix(half ^ Mix(also)), (byte)(16 + (f * 8) + other - f));
                             }
                         }
                     }
                 }
             }
 
-            foreach (var (key, kind) in own.DistinctBy(k => k.Key).Take(MostKeys))
+            foreach (var key in own[..count])
             {
                 keys.Add(key);
-                families[key] = kind;
+                owners.Add(r);
             }
-
-            start[r + 1] = keys.Count;
         }
 
-        return ([.. CollectionsMarshal.AsSpan(keys)], families, start);
+        return ([.. keys], [.. owners]);
+
+        static void Add(Span<ulong> own, ref int count, ulong key, byte family)
+        {
+            key = (key << 8) | family;
+            if (count < own.Length && !own[..count].Contains(key))
+            {
+                own[count++] = key;
+            }
+        }
     }
+
+    /// <summary>Which kind of key it is: it stands in the lowest eight bits.</summary>
+    private static byte FamilyOf(ulong key) => (byte)key;
 
     private static ulong Hash(string text, ulong seed)
     {
