@@ -61,11 +61,13 @@ internal static class Matching
     {
         var set = MatchingSets.People(11, (int)(count / 1.456));
         var started = Stopwatch.GetTimestamp();
-        var (_, _, matcher) = Match(set);
+        var (pairs, ids, matcher) = Match(set);
         var seconds = Stopwatch.GetElapsedTime(started).TotalSeconds;
         using var process = Process.GetCurrentProcess();
         var gigabytes = process.PeakWorkingSet64 / 1e9;
-        Say($"doubles among {set.Sides[0].Count:N0} people: {seconds:0.0} s, {matcher.Report.Pairs:N0} pairs, {seconds * 1e6 / matcher.Report.Pairs:0.00} µs a pair, {gigabytes:0.0} GB at most{(count >= 1_000_000 ? " (limit: 60 s, 4 GB)" : "")}");
+        var told = pairs.Where(p => p.Probability >= 0.5).Select(p => (ids[p.A], ids[p.B])).ToList();
+        var right = told.Count(set.Truth.Contains);
+        Say($"doubles among {set.Sides[0].Count:N0} people: {seconds:0.0} s, {matcher.Report.Pairs:N0} pairs, {seconds * 1e6 / matcher.Report.Pairs:0.00} µs a pair, {gigabytes:0.0} GB at most, precision {right / (double)Math.Max(1, told.Count):0.000}, recall {right / (double)set.Truth.Count:0.000}{(count >= 1_000_000 ? " (limit: 60 s, 4 GB)" : "")}");
         return count >= 1_000_000 && (seconds > 60 || gigabytes > 4) ? 1 : 0;
     }
 

@@ -16,7 +16,7 @@ public sealed record BlockingReport(int Blocks, int Cut, long Pairs);
 internal static class Blocking
 {
     /// <summary>So many pairs for each record, on the average.</summary>
-    private const int PairsPerRecord = 24;
+    private const int PairsPerRecord = 16;
 
     private const int LeastBudget = 400_000;
     private const int LargestGroup = 600;

@@ -155,6 +155,6 @@ public sealed record MatchPlan(ImmutableArray<EvidenceField> Fields)
     private static bool LooksLikePerson(string value)
     {
         var words = Folding.Words(value).Split(' ');
-        return words.Length is 2 or 3 && words.Any(w => GivenNames.FormsOf(w).Any());
+        return words.Length is 2 or 3 && words.Any(w => GivenNames.FormsOf(w).Count > 0);
     }
 }

@@ -42,10 +42,16 @@ public sealed class Matcher
     private readonly List<CandidatePair> candidates;
     private readonly Coincidences coincidences;
     private readonly double[][] average;
+    private readonly double[][] averageRelated;
 
-    private Matcher(MatchSet set, bool across, List<CandidatePair> candidates, BlockingReport report, Weights weights, Coincidences coincidences) =>
-        (this.set, this.across, this.candidates, this.Report, this.Weights, this.coincidences, this.average) =
-            (set, across, candidates, report, weights, coincidences, [.. weights.Same.Zip(weights.Strangers, (same, strangers) => same.Zip(strangers, (m, u) => Math.Log(m / u)).ToArray())]);
+    private Matcher(MatchSet set, bool across, List<CandidatePair> candidates, BlockingReport report, Weights weights, Coincidences coincidences)
+    {
+        (this.set, this.across, this.candidates, this.Report, this.Weights, this.coincidences) = (set, across, candidates, report, weights, coincidences);
+        this.average = Against(weights.Same);
+        this.averageRelated = Against(weights.Related);
+
+        double[][] Against(double[][] shares) => [.. shares.Zip(weights.Strangers, (own, strangers) => own.Zip(strangers, (m, u) => Math.Log(m / u)).ToArray())];
+    }
 
     public BlockingReport Report { get; }
 
@@ -139,7 +145,7 @@ public sealed class Matcher
             if (level != 15)
             {
                 weight += this.average[f][level];
-                related += Math.Log(this.Weights.Related[f][level] / this.Weights.Strangers[f][level]);
+                related += this.averageRelated[f][level];
             }
         }
 

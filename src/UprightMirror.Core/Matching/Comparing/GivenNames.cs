@@ -11,7 +11,7 @@ public static class GivenNames
     public static bool StandForEachOther(string a, string b) => Families.TryGetValue(a, out var of) && Families.TryGetValue(b, out var also) && of.Overlaps(also);
 
     /// <summary>The names that a name may be a form of; none for one that the table does not have.</summary>
-    public static IEnumerable<string> FormsOf(string name) => Families.GetValueOrDefault(name) ?? FrozenSet<string>.Empty;
+    public static FrozenSet<string> FormsOf(string name) => Families.GetValueOrDefault(name) ?? FrozenSet<string>.Empty;
 
     /// <param name="lines">A name, a colon, its other forms with commas between; lines that begin with # are skipped.</param>
     internal static FrozenDictionary<string, FrozenSet<string>> Read(IEnumerable<string> lines) => lines

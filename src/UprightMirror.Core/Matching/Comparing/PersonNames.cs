@@ -47,13 +47,8 @@ public sealed class PersonNames : Comparator
             return 6;
         }
 
-        var straight = Straight(one.Given, one.Family, other.Given, other.Family);
-        if (straight < 4 && one.Given.Length > 1 && one.Family.Length > 1 && Straight(one.Family, one.Given, other.Given, other.Family) >= 5)
-        {
-            return 5;
-        }
-
-        return straight;
+        var straight = Straight(one, one.Family, other, other.Family);
+        return straight < 4 && IsTurned(one, other) ? 5 : straight;
     }
 
     public override IEnumerable<string> InCommon(Prepared a, Prepared b, int level)
@@ -70,10 +65,17 @@ public sealed class PersonNames : Comparator
 
     private static string Either(string a, string b) => string.CompareOrdinal(a, b) <= 0 ? a : b;
 
-    private static int Straight(string given, string family, string otherGiven, string otherFamily)
+    /// <summary>Whether the one's given name is the other's family name and the other way round, but for a slip.</summary>
+    private static bool IsTurned(Name one, Name other) =>
+        one.Given.Length > 1 && one.Family.Length > 1 && other.Given.Length > 1 && other.Family.Length > 1
+        && ((one.Given == other.Family && IsSameOrSlip(one.Family, other.Given)) || (one.Family == other.Given && IsSameOrSlip(one.Given, other.Family)));
+
+    private static bool IsSameOrSlip(string a, string b) => a == b || IsSlip(a, b);
+
+    private static int Straight(Name one, string family, Name other, string otherFamily)
     {
         var families = family.Length == 0 || otherFamily.Length == 0 ? -1 : family == otherFamily ? 2 : IsSlip(family, otherFamily) || PartOf(family, otherFamily) ? 1 : 0;
-        var givens = Givens(given, otherGiven);
+        var givens = families == 0 && one.First != other.First ? 0 : Givens(one, other);
         return (families, givens) switch
         {
             (2, 3) => 6,
@@ -90,20 +92,21 @@ public sealed class PersonNames : Comparator
     }
 
     /// <returns>3 the same, 2 a slip, 1 a form of the other, -1 initials or nothing said, 0 different.</returns>
-    private static int Givens(string a, string b)
+    private static int Givens(Name one, Name other)
     {
-        if (a.Length == 0 || b.Length == 0 || Initials.Fit(a, b))
+        var (a, b) = (one.Given, other.Given);
+        if (a.Length == 0 || b.Length == 0 || ((one.IsInitials || other.IsInitials) && Initials.Fit(a, b)))
         {
             return -1;
         }
 
-        if (a == b || First(a) == First(b))
+        if (one.First == other.First)
         {
             return 3;
         }
 
-        return GivenNames.StandForEachOther(First(a), First(b)) || (Math.Min(a.Length, b.Length) > 2 && (a.StartsWith(b, StringComparison.Ordinal) || b.StartsWith(a, StringComparison.Ordinal))) ? 1
-            : IsSlip(First(a), First(b)) ? 2
+        return one.Forms.Overlaps(other.Forms) || (Math.Min(a.Length, b.Length) > 2 && (a.StartsWith(b, StringComparison.Ordinal) || b.StartsWith(a, StringComparison.Ordinal))) ? 1
+            : IsSlip(one.First, other.First) ? 2
             : 0;
     }
 
@@ -113,7 +116,7 @@ public sealed class PersonNames : Comparator
     /// <summary>Half of a double name: Voll of Voll Lunde.</summary>
     private static bool PartOf(string a, string b) => a.Length > 3 && b.Length > 3 && a.Length != b.Length && (a.Length > b.Length ? a : b).Split(' ') is { Length: > 1 } words && words.Contains(a.Length > b.Length ? b : a);
 
-    private static string First(string given) => given.IndexOf(' ', StringComparison.Ordinal) is > 0 and var gap && gap > 1 ? given[..gap] : given;
+    private static string FirstOf(string given) => given.IndexOf(' ', StringComparison.Ordinal) is > 0 and var gap && gap > 1 ? given[..gap] : given;
 
     private static string Plain(string text) => string.Join(' ', Folding.Words(text).Split(' ', StringSplitOptions.RemoveEmptyEntries).Where(w => !Titles.Contains(w)));
 
@@ -141,19 +144,26 @@ public sealed class PersonNames : Comparator
 
     private sealed record Name(string Given, string Family) : Prepared($"{Given}|{Family}")
     {
+        public string First { get; } = FirstOf(Given);
+
+        public bool IsInitials { get; } = Initials.IsInitials(Given);
+
+        /// <summary>The names that the given name may be a form of.</summary>
+        public FrozenSet<string> Forms { get; } = GivenNames.FormsOf(FirstOf(Given));
+
         public override IReadOnlyList<string> Names => [$"g{this.Given}", $"f{this.Family}"];
 
         public override IEnumerable<string> Keys
         {
             get
             {
-                var (given, family) = (First(this.Given), this.Family);
+                var (given, family) = (this.First, this.Family);
                 if (given.Length > 0 && family.Length > 0)
                 {
                     // In either order, and by sound.
                     yield return string.CompareOrdinal(given, family) < 0 ? $"n{given} {family}" : $"n{family} {given}";
                     yield return $"k{Skeleton.Of(family)} {given[0]}";
-                    foreach (var form in GivenNames.FormsOf(given))
+                    foreach (var form in this.Forms)
                     {
                         yield return $"v{family} {form}";
                     }
@@ -161,6 +171,6 @@ public sealed class PersonNames : Comparator
             }
         }
 
-        public override IEnumerable<string> HalfKeys => this.Family.Length > 0 ? [$"f{Skeleton.Of(this.Family)}", .. this.Given.Length > 1 ? [$"g{First(this.Given)}"] : Array.Empty<string>()] : [];
+        public override IEnumerable<string> HalfKeys => this.Family.Length > 0 ? [$"f{Skeleton.Of(this.Family)}", .. this.Given.Length > 1 ? [$"g{this.First}"] : Array.Empty<string>()] : [];
     }
 }
