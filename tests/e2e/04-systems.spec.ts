@@ -74,7 +74,27 @@ for (const system of SYSTEMS)
     await expect(page.getByRole('heading', { name: system.name })).toBeVisible();
     for (const collection of system.collections)
       await expect(page.getByRole('navigation', { name: 'Collections' }).getByRole('button', { name: new RegExp(`^${collection} ?\\d+$`) })).toBeVisible({ timeout: 60_000 });
+    if (system.protocol === 'Folder of files') await putRowsTogether(page);
   });
+
+/** A file with a row for each line of an order becomes orders with lines, once the connection says so. */
+async function putRowsTogether(page: Page) {
+  await page.getByRole('link', { name: 'Connection' }).click();
+  await page.getByRole('button', { name: 'Look at its files' }).click();
+  const collections = page.getByRole('region', { name: 'Collections' });
+  await collections.getByRole('button', { name: /partner-orders/ }).click();
+  await collections.getByLabel('Rows are one record that say the same in').selectOption('order_no');
+  for (const column of ['line_id', 'sku', 'quantity', 'price']) await collections.getByLabel(column, { exact: true }).check();
+  await expect(collections.getByText('rows of one order_no are one record')).toBeVisible();
+  await page.getByRole('button', { name: 'Keep the changes' }).click();
+  await page.getByRole('link', { name: 'Catalogue' }).click();
+  const again = page.getByRole('button', { name: 'Read the catalogue again' });
+  await again.click();
+  await expect(page.getByRole('button', { name: /^partner-orders\[lines\]/ })).toBeVisible({ timeout: 60_000 });
+  await page.getByRole('button', { name: /^partner-orders ?\d+$/ }).click();
+  await expect(page.getByText('lines[].sku')).toBeVisible();
+  await expect(page.getByText('order_no', { exact: true })).toBeVisible();
+}
 
 const FAULTS: [string, object, string][] = [
   ['down', { down: true }, "can't be reached|broke"],

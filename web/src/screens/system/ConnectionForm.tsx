@@ -124,9 +124,9 @@ export function ConnectionForm({
               spellCheck={false}
               onChange={(e) => change({ ...asked, address: e.target.value })}
             />
-            {web && (
+            {(web || asked.protocol === 'folder') && (
               <Button onClick={read} disabled={describe.isPending || asked.address.trim() === ''}>
-                {describe.isPending ? 'Reading…' : 'Read the description'}
+                {describe.isPending ? 'Reading…' : web ? 'Read the description' : 'Look at its files'}
               </Button>
             )}
           </div>
