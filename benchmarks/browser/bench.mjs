@@ -108,4 +108,4 @@ const figure = (n) => n.toFixed(0);
 console.log(`the bench with ${FIELDS} fields on ${SIDES} sides, scrolling: ${(dropped * 100).toFixed(1)} % of ${frames.length} frames were late (limit: 2 %)`);
 console.log(`the same, moving from cell to cell by key: ${figure(moving.middle)} ms, at most ${figure(moving.slowest)} ms (limit: ${KEY_LIMIT} ms)`);
 console.log(`the same, a key that edits: ${figure(editing.middle)} ms, at most ${figure(editing.slowest)} ms (limit: ${KEY_LIMIT} ms)`);
-process.exit(dropped > 0.02 || moving.slowest > KEY_LIMIT || editing.middle > KEY_LIMIT ? 1 : 0);
+process.exit(dropped > 0.02 || moving.slowest > KEY_LIMIT || editing.slowest > KEY_LIMIT ? 1 : 0);

@@ -1,8 +1,4 @@
 using System.Collections.Immutable;
-using System.Globalization;
-using System.Text;
-using CsvHelper;
-using CsvHelper.Configuration;
 using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Formulas.Learning;
 
@@ -12,14 +8,13 @@ namespace UprightMirror.Cli;
 internal static class LearnCommand
 {
     private const string Output = "output";
-    private const int LongestField = 1024 * 1024;
 
     /// <param name="examples">A CSV file with a header; its last column is called output.</param>
     /// <param name="apply">A CSV file with the same fields; null for none.</param>
     /// <param name="result">Where the fields of <paramref name="apply"/> and their outputs are written.</param>
     public static int Execute(string examples, string? apply, string? result)
     {
-        var (header, rows) = Read(examples);
+        var (header, rows) = CsvFile.Read(examples);
         if (header.IsEmpty || header[^1] != Output || header.Length < 2)
         {
             throw new CommandException($"{examples}: the last column of the examples is called {Output}, and at least one stands before it.");
@@ -53,7 +48,7 @@ internal static class LearnCommand
 
     private static void Apply(string text, ImmutableArray<string> fields, string from, string to)
     {
-        var (header, rows) = Read(from);
+        var (header, rows) = CsvFile.Read(from);
         if (!Formula.Parse(text, fields.Contains, out var formula, out var problem))
         {
             throw new CommandException(problem.Sentence);
@@ -67,66 +62,6 @@ internal static class LearnCommand
         // A column that is called output in the rows is written anew.
         ImmutableArray<int> kept = [.. Enumerable.Range(0, header.Length).Where(i => header[i] != Output)];
         var setting = new FormulaSetting(DateTimeOffset.UtcNow);
-        try
-        {
-            using var writer = new StreamWriter(to, append: false, new UTF8Encoding(false));
-            using var csv = new CsvWriter(writer, new CsvConfiguration(CultureInfo.InvariantCulture) { NewLine = "\n" });
-            Line(kept.Select(i => header[i]).Append(Output));
-            foreach (var row in rows)
-            {
-                Line(kept.Select(i => row[i]).Append(Learner.Apply(formula, header, row, setting).Shown));
-            }
-
-            void Line(IEnumerable<string> cells)
-            {
-                foreach (var cell in cells)
-                {
-                    csv.WriteField(cell);
-                }
-
-                csv.NextRecord();
-            }
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            throw new CommandException($"{to} can't be written: {e.Message}");
-        }
-    }
-
-    /// <summary>The header and the rows of a CSV file, in UTF-8.</summary>
-    internal static (ImmutableArray<string> Header, List<ImmutableArray<string>> Rows) Read(string path)
-    {
-        try
-        {
-            using var reader = new StreamReader(path, new UTF8Encoding(false, throwOnInvalidBytes: true));
-            using var csv = new CsvReader(reader, new CsvConfiguration(CultureInfo.InvariantCulture) { BadDataFound = null, MissingFieldFound = null, MaxFieldSize = LongestField, IgnoreBlankLines = true });
-            if (!csv.Read())
-            {
-                throw new CommandException($"{path} is empty: a header is expected.");
-            }
-
-            ImmutableArray<string> header = [.. csv.Parser.Record!.Select(h => h.Trim())];
-            var rows = new List<ImmutableArray<string>>();
-            while (csv.Read())
-            {
-                var cells = csv.Parser.Record!;
-                if (cells.Length > header.Length)
-                {
-                    throw new CommandException($"{path}, line {csv.Parser.RawRow}: there are {cells.Length} values under {header.Length} names.");
-                }
-
-                rows.Add([.. cells, .. Enumerable.Repeat("", header.Length - cells.Length)]);
-            }
-
-            return (header, rows);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            throw new CommandException($"{path} can't be read: {e.Message}");
-        }
-        catch (Exception e) when (e is CsvHelperException or DecoderFallbackException)
-        {
-            throw new CommandException($"{path} is not a CSV file in UTF-8: {e.Message.Split('\n')[0].TrimEnd()}");
-        }
+        CsvFile.Write(to, rows.Select(row => kept.Select(i => row[i]).Append(Learner.Apply(formula, header, row, setting).Shown)).Prepend(kept.Select(i => header[i]).Append(Output)));
     }
 }

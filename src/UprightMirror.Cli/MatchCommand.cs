@@ -1,8 +1,5 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using System.Text;
-using CsvHelper;
-using CsvHelper.Configuration;
 using UprightMirror.Core.Matching;
 
 namespace UprightMirror.Cli;
@@ -78,7 +75,7 @@ internal static class MatchCommand
 
     private static File Read(string path)
     {
-        var (header, rows) = LearnCommand.Read(path);
+        var (header, rows) = CsvFile.Read(path);
         if (header.IsEmpty || !header[0].Equals("id", StringComparison.OrdinalIgnoreCase))
         {
             throw new CommandException($"{path}: the first column is called id.");
@@ -115,45 +112,20 @@ internal static class MatchCommand
 
     private static void Write(Asked asked, IReadOnlyList<File> files, MatchPlan plan, List<string> ids, Matcher matcher, List<MatchedPair> pairs)
     {
-        try
-        {
-            using var writer = new StreamWriter(asked.To, append: false, new UTF8Encoding(false));
-            using var csv = new CsvWriter(writer, new CsvConfiguration(CultureInfo.InvariantCulture) { NewLine = "\n" });
-            Line(["left_id", "right_id", "probability", .. asked.Explain ? plan.Fields.Select((f, i) => ColumnOf(files[0], f)).Prepend("before").Append("relatives").Append("others") : []]);
-            foreach (var pair in pairs)
-            {
-                IEnumerable<string> explained = [];
-                if (asked.Explain)
-                {
-                    // Together the natural logarithm of the odds.
-                    var evidence = matcher.Evidence(pair);
-                    explained = evidence.Fields.Select(e => e.Weight).Prepend(evidence.Before).Append(evidence.Relatives).Append(evidence.Rivals).Select(w => w.ToString("0.####", CultureInfo.InvariantCulture));
-                }
+        CsvFile.Write(asked.To, pairs.Select(p => ((IEnumerable<string>)[ids[p.A], ids[p.B], p.Probability.ToString("0.######", CultureInfo.InvariantCulture)]).Concat(Explained(p)))
+            .Prepend(["left_id", "right_id", "probability", .. asked.Explain ? plan.Fields.Select(f => ColumnOf(files[0], f)).Prepend("before").Append("relatives").Append("others") : []]));
 
-                Line([ids[pair.A], ids[pair.B], pair.Probability.ToString("0.######", CultureInfo.InvariantCulture), .. explained]);
-            }
-
-            void Line(IEnumerable<string> cells)
-            {
-                foreach (var cell in cells)
-                {
-                    csv.WriteField(cell);
-                }
-
-                csv.NextRecord();
-            }
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            throw new CommandException($"{asked.To} can't be written: {e.Message}");
-        }
+        // Together the natural logarithm of the odds.
+        IEnumerable<string> Explained(MatchedPair pair) => asked.Explain && matcher.Evidence(pair) is var evidence
+            ? evidence.Fields.Select(e => e.Weight).Prepend(evidence.Before).Append(evidence.Relatives).Append(evidence.Rivals).Select(w => w.ToString("0.####", CultureInfo.InvariantCulture))
+            : [];
     }
 
     private static string ColumnOf(File file, EvidenceField field) => string.Join('+', field.Columns.Where(c => c >= 0).Select(c => file.Header[c]));
 
     private static void Quality(string path, List<string> ids, List<MatchedPair> told, bool across)
     {
-        var (header, rows) = LearnCommand.Read(path);
+        var (header, rows) = CsvFile.Read(path);
         if (header.Length < 2)
         {
             throw new CommandException($"{path}: the truth has two columns, the ids of two rows that are the same.");

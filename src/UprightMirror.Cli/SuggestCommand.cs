@@ -1,9 +1,6 @@
 using System.Collections.Immutable;
 using System.Globalization;
-using System.Text;
 using System.Text.Json;
-using CsvHelper;
-using CsvHelper.Configuration;
 using UprightMirror.Core.Mapping.Suggesting;
 
 namespace UprightMirror.Cli;
@@ -20,27 +17,7 @@ internal static class SuggestCommand
     {
         var (l, r) = (Read(left), Read(right));
         var suggestions = Suggester.Suggest(l, r);
-        try
-        {
-            using var writer = new StreamWriter(to, append: false, new UTF8Encoding(false));
-            using var csv = new CsvWriter(writer, new CsvConfiguration(CultureInfo.InvariantCulture) { NewLine = "\n" });
-            csv.WriteField("left");
-            csv.WriteField("right");
-            csv.WriteField("confidence");
-            csv.NextRecord();
-            foreach (var s in suggestions)
-            {
-                csv.WriteField(l[s.Left].Name);
-                csv.WriteField(r[s.Right].Name);
-                csv.WriteField(s.Confidence.ToString("0.###", CultureInfo.InvariantCulture));
-                csv.NextRecord();
-            }
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            throw new CommandException($"{to} can't be written: {e.Message}");
-        }
-
+        CsvFile.Write(to, suggestions.Select(s => (IEnumerable<string>)[l[s.Left].Name, r[s.Right].Name, s.Confidence.ToString("0.###", CultureInfo.InvariantCulture)]).Prepend(["left", "right", "confidence"]));
         return 0;
     }
 
@@ -80,7 +57,7 @@ internal static class SuggestCommand
 
     private static List<FieldSketch> OfCsv(string path)
     {
-        var (header, rows) = LearnCommand.Read(path);
+        var (header, rows) = CsvFile.Read(path);
         return [.. header.Select((name, i) => (name, i)).Where(h => h.name.Length > 0).Select(h => new FieldSketch(h.name, Samples: [.. rows.Select(r => r[h.i])]))];
     }
 

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using UprightMirror.Core.Matching.Comparing;
 
 namespace UprightMirror.Core.Mapping.Suggesting;
 
@@ -351,63 +352,9 @@ public static class Suggester
         _ => -1,
     };
 
-    /// <summary>How alike two words are by their letters, 0 to 1 (Jaro 1989, with Winkler's prefix of 1990).</summary>
-    private static double Letters(string a, string b)
-    {
-        if (a == b)
-        {
-            return 1;
-        }
-
-        if (Math.Min(a.Length, b.Length) * 3 < Math.Max(a.Length, b.Length) || a.Length > 100 || b.Length > 100)
-        {
-            return 0;
-        }
-
-        var window = Math.Max(0, (Math.Max(a.Length, b.Length) / 2) - 1);
-        Span<bool> inA = stackalloc bool[a.Length], inB = stackalloc bool[b.Length];
-        var same = 0;
-        for (var i = 0; i < a.Length; i++)
-        {
-            for (var j = Math.Max(0, i - window); j < Math.Min(b.Length, i + window + 1); j++)
-            {
-                if (!inB[j] && a[i] == b[j])
-                {
-                    (inA[i], inB[j]) = (true, true);
-                    same++;
-                    break;
-                }
-            }
-        }
-
-        if (same == 0)
-        {
-            return 0;
-        }
-
-        var (turned, k) = (0, 0);
-        for (var i = 0; i < a.Length; i++)
-        {
-            if (inA[i])
-            {
-                while (!inB[k])
-                {
-                    k++;
-                }
-
-                turned += a[i] != b[k++] ? 1 : 0;
-            }
-        }
-
-        var jaro = ((same / (double)a.Length) + (same / (double)b.Length) + ((same - (turned / 2.0)) / same)) / 3;
-        var prefix = 0;
-        while (prefix < 4 && prefix < a.Length && prefix < b.Length && a[prefix] == b[prefix])
-        {
-            prefix++;
-        }
-
-        return jaro + (prefix * 0.1 * (1 - jaro));
-    }
+    /// <summary>How alike two words are by their letters, 0 to 1; words of very different lengths are not.</summary>
+    private static double Letters(string a, string b) =>
+        a == b ? 1 : Math.Min(a.Length, b.Length) * 3 < Math.Max(a.Length, b.Length) || a.Length > 100 || b.Length > 100 ? 0 : JaroWinkler.Likeness(a, b);
 
     private static ImmutableArray<string> Why(Seen a, Seen b, int shared, Lexicon lexicon)
     {
