@@ -147,4 +147,27 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
         (await mirrors.Begin(definition with { Key = "gone", Name = "Gone" }, CancellationToken.None)).ShouldBeTrue();
         (await mirrors.RemoveDraft("gone", CancellationToken.None)).ShouldBeTrue();
     }
+
+    [Fact]
+    public async Task Records_that_stand_on_two_sides_are_known_by_their_ids_and_doubles_and_lone_ones_are_not()
+    {
+        var mirror = await this.NewMirror();
+        await using var session = (await new RunSessions(database.Source, new RunBook(database.Source, TimeProvider.System), TimeProvider.System).Begin(mirror, false, "a test", CancellationToken.None))!;
+        async Task Linked(params (int Side, string Id)[] members)
+        {
+            var link = Guid.CreateVersion7();
+            foreach (var (side, id) in members)
+            {
+                await session.Store.SaveObserved(side, [new Core.Remembered.ObservedRecord(id, RawFields.None, null, null, null)], CancellationToken.None);
+            }
+
+            await session.Store.SaveLinks([.. members.Select(m => new LinkedAs(link, m.Side, m.Id, m.Id, "new"))], CancellationToken.None);
+        }
+
+        await Linked((0, "a1"), (1, "b1"));
+        await Linked((0, "a2"));
+        await Linked((0, "a3"), (1, "b3"), (1, "b4"));
+        var known = await this.drafts.LinkedIds(mirror.Id, CancellationToken.None);
+        known.Select(l => $"{l[0]} {l[1]}").ShouldBe(["a1 b1"]);
+    }
 }
