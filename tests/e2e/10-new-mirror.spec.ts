@@ -143,10 +143,13 @@ test('formats: an address becomes a domain by two examples, and a date is turned
   await openCell('Website', 0);
   await panel().getByRole('button', { name: 'Show me what you want' }).click();
   const wanted = panel().getByRole('region', { name: 'Show me what you want' });
-  for (const n of [1, 2]) {
+  // Two of one length would leave it open whether so many letters are meant.
+  const lengths = new Set<number>();
+  for (const n of [1, 2, 3]) {
     const row = wanted.getByLabel(`Wanted for value ${n}`);
-    const value = await row.locator('xpath=preceding-sibling::span').textContent();
-    await row.fill(value!.replace('https://www.', ''));
+    const value = (await row.locator('xpath=preceding-sibling::span').textContent())!;
+    if (lengths.size < 2 && !lengths.has(value.length)) await row.fill(value.replace('https://www.', ''));
+    lengths.add(value.length);
   }
   await wanted.getByRole('button', { name: 'Find the formula' }).click();
   await expect(wanted.getByText(/^That is: /)).toBeVisible();

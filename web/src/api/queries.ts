@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery, useQueryClient, type Query } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { edited } from './edited';
 import {
@@ -460,23 +460,38 @@ export function useLiveChanges(signedIn: boolean) {
     if (!signedIn) return;
     const source = new EventSource('/api/changes');
     let due: ReturnType<typeof setTimeout> | null = null;
+    let waiting: ReturnType<typeof setTimeout> | null = null;
     let everything = false;
+    // What was being read for the first time when something happened: that is not begun again, and may be told what was true before.
+    const early = new Set<Query>();
     source.addEventListener('change', (event) => {
       everything ||= event.data !== 'run';
-      due ??= setTimeout(() => {
-        due = null;
-        const progress = ['runs', 'run', 'today'];
-        void cache.invalidateQueries(
-          everything
-            ? { predicate: (q) => q.queryKey[0] !== 'session' }
-            : { predicate: (q) => progress.includes(q.queryKey[0] as string) },
-        );
-        everything = false;
-      }, 500);
+      due ??= setTimeout(readAgain, 500);
     });
+    const readAgain = () => {
+      const progress = ['runs', 'run', 'today'];
+      const isDue = (q: Query) =>
+        everything ? q.queryKey[0] !== 'session' : progress.includes(q.queryKey[0] as string);
+      for (const q of cache.getQueryCache().findAll({ predicate: isDue, fetchStatus: 'fetching' }))
+        if (q.state.data === undefined) early.add(q);
+      void cache.invalidateQueries({ predicate: isDue });
+      everything = false;
+      due = null;
+      if (early.size > 0) waiting ??= setTimeout(readEarly, 500);
+    };
+    const readEarly = () => {
+      waiting = null;
+      for (const q of [...early])
+        if (q.state.fetchStatus !== 'fetching') {
+          early.delete(q);
+          void cache.invalidateQueries({ queryKey: q.queryKey, exact: true });
+        }
+      if (early.size > 0) waiting = setTimeout(readEarly, 500);
+    };
     return () => {
       source.close();
       if (due) clearTimeout(due);
+      if (waiting) clearTimeout(waiting);
     };
   }, [cache, signedIn]);
 }

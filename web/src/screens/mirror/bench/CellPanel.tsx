@@ -59,7 +59,8 @@ export function CellPanel({
           className={INPUT}
           list="known-fields"
           value={path}
-          placeholder={`Find among ${known.length} fields`}
+          disabled={catalogue.isPending}
+          placeholder={catalogue.isPending ? 'Reading the fields…' : `Find among ${known.length} fields`}
           onChange={(e) => {
             setPath(e.target.value);
             const found = known.find((f) => f.path === e.target.value);
