@@ -230,7 +230,7 @@ export function Bench({
           aria-label="Which fields"
           value={filter}
           onChange={(e) => setFilter(e.target.value as typeof filter)}
-          className="h-[30px] rounded border border-rule bg-sheet px-1"
+          className="h-[30px] w-36 rounded border border-rule bg-sheet px-1"
         >
           <option value="all">all {fields.length} fields</option>
           <option value="mapped">on two sides or more</option>
@@ -244,17 +244,7 @@ export function Bench({
           onChange={(e) => setText(e.target.value)}
           className="h-[30px] w-28 rounded border border-rule bg-sheet px-2 placeholder:text-soft"
         />
-        <span className="ml-auto flex items-center gap-2">
-          {found.length > 0 && (
-            <button
-              type="button"
-              aria-expanded={openList}
-              onClick={() => setListed(!openList)}
-              className="font-semibold text-alike hover:underline"
-            >
-              ? {found.length} {found.length === 1 ? 'suggestion' : 'suggestions'}, {sure.length} sure
-            </button>
-          )}
+        <span className="ml-auto">
           <Button onClick={() => add(fields, sides.length, edit, choose)}>Add a field</Button>
         </span>
       </div>
@@ -283,7 +273,24 @@ export function Bench({
             below: <SideBelow side={side} id={sample?.ids[side.index] ?? null} choose={choose} />,
           }))}
           title="Agreed record"
-          titleBelow={`${fields.length} ${fields.length === 1 ? 'field' : 'fields'}`}
+          titleBelow={
+            <>
+              {fields.length} {fields.length === 1 ? 'field' : 'fields'}
+              {found.length > 0 && (
+                <>
+                  {' · '}
+                  <button
+                    type="button"
+                    aria-expanded={openList}
+                    onClick={() => setListed(!openList)}
+                    className="font-semibold text-alike hover:underline"
+                  >
+                    ? {found.length} {found.length === 1 ? 'suggestion' : 'suggestions'}, {sure.length} sure
+                  </button>
+                </>
+              )}
+            </>
+          }
           rows={[
             ...rows,
             ...(showConstants
@@ -447,12 +454,12 @@ function SampleSteps({
       </button>
       {sample ? (
         sample.link ? (
-          <Link to={`/records/${sample.link}`} className="max-w-44 truncate font-semibold text-ink hover:underline">
+          <Link to={`/records/${sample.link}`} className="max-w-40 truncate font-semibold text-ink hover:underline">
             {sample.title}
           </Link>
         ) : (
           <span
-            className="max-w-44 truncate font-semibold text-ink"
+            className="max-w-40 truncate font-semibold text-ink"
             title={`${sample.title}: read from the systems, not linked yet`}
           >
             {sample.title}
