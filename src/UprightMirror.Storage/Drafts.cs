@@ -126,7 +126,10 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
         await using (var again = new NpgsqlCommand("""
             delete from watermark where mirror_id = @mirror;
             update link set waiting = true where mirror_id = @mirror;
-            update system_record set waiting = true where mirror_id = @mirror and link_id is null
+            update system_record set waiting = true where mirror_id = @mirror and link_id is null;
+            -- What counts as evidence, and what records say in it, may be other things from now on.
+            update system_record set evidence_due = true where mirror_id = @mirror;
+            delete from match_model where mirror_id = @mirror
             """, connection, transaction))
         {
             again.Parameters.AddWithValue("mirror", mirror.Id);

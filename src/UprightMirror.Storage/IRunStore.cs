@@ -13,6 +13,8 @@ public interface IRunStore
 {
     long RunId { get; }
 
+    ILikenessStore Likeness { get; }
+
     Task<Watermark?> ReadWatermark(int side, CancellationToken cancellation);
 
     Task SaveWatermark(int side, Watermark mark, CancellationToken cancellation);
@@ -57,6 +59,9 @@ public interface IRunStore
 
     /// <summary>What is remembered of one record; null when it was never seen.</summary>
     Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation);
+
+    /// <summary>What a record is linked with; null for nothing.</summary>
+    Task<Guid?> LinkOf(int side, string id, CancellationToken cancellation);
 
     /// <summary>Sets how far the run is, for those who watch.</summary>
     Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation);

@@ -36,9 +36,12 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         this.mirrorId = mirrorId;
         this.forms = new StoredForms(mirror);
         this.clock = clock;
+        this.Likeness = new LikenessStore(connection, mirrorId, clock);
     }
 
     public long RunId { get; private set; }
+
+    public ILikenessStore Likeness { get; }
 
     /// <summary>Takes the mirror's lock. Null when a run of this mirror is going on.</summary>
     public static async Task<PostgresRunStore?> Open(NpgsqlDataSource database, int mirrorId, MirrorDefinition mirror, TimeProvider clock, CancellationToken cancellation)
@@ -144,7 +147,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     {
         await using var command = this.Command($"""
             select {MemberColumns} from system_record
-            where mirror_id = @mirror and link_id is null and waiting and raw is not null and (side, id) > (@side, @id)
+            where mirror_id = @mirror and link_id is null and waiting and raw is not null and double_of is null and (side, id) > (@side, @id)
             order by side, id limit @count
             """, ("side", after.Side), ("id", after.Id), ("count", count));
         return await ReadAll(command, ReadMember, cancellation);
@@ -170,11 +173,13 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
 
         await using var command = this.Command(
-            "select side, id, link_id, match_keys from system_record where mirror_id = @mirror and match_keys && @keys and raw is not null",
-            ("keys", keys.Select(k => k.Text).ToArray()));
+            """
+            select r.side, r.id, r.link_id, r.match_keys, array(select m.side from system_record m where m.mirror_id = r.mirror_id and m.link_id = r.link_id)
+            from system_record r where r.mirror_id = @mirror and r.match_keys && @keys and r.raw is not null and r.double_of is null
+            """, ("keys", keys.Select(k => k.Text).ToArray()));
         return await ReadAll(command, reader => new MatchCandidate(
             reader.GetInt32(0), reader.GetString(1), reader.IsDBNull(2) ? null : reader.GetGuid(2),
-            [.. reader.GetFieldValue<string[]>(3).Select(k => new MatchKey(int.Parse(k.Split(':', 2)[0], System.Globalization.CultureInfo.InvariantCulture), k))]), cancellation);
+            [.. reader.GetFieldValue<string[]>(3).Select(k => new MatchKey(int.Parse(k.Split(':', 2)[0], System.Globalization.CultureInfo.InvariantCulture), k))], [.. reader.GetFieldValue<int[]>(4)]), cancellation);
     }
 
     public Task SaveLinks(IReadOnlyList<LinkedAs> links, CancellationToken cancellation) => this.InBatch(links.SelectMany(l => new[]
@@ -228,6 +233,12 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     {
         await using var command = this.Command($"select {MemberColumns} from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", side), ("id", id));
         return (await ReadAll(command, ReadMember, cancellation)).SingleOrDefault();
+    }
+
+    public async Task<Guid?> LinkOf(int side, string id, CancellationToken cancellation)
+    {
+        await using var command = this.Command("select link_id from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", side), ("id", id));
+        return await command.ExecuteScalarAsync(cancellation) as Guid?;
     }
 
     public async Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation)

@@ -77,6 +77,8 @@ public sealed record RecognisingRule(string Field);
 /// <param name="CountryField">The agreed field that says in which country a record's telephone numbers are read; null when none does.</param>
 /// <param name="TitleField">The agreed field by which people know a record.</param>
 /// <param name="Recognising">Tried in order; the first that finds something decides.</param>
+/// <param name="Likeness">How records are recognised where no key says so; null to go by keys alone.</param>
+/// <param name="LeavesOut">True where a record that is recognised as none of another side's is left as it is, and created nowhere.</param>
 /// <param name="Judged">Doubts of the check, in its own words, that a person says are as they should be. One that comes to be said otherwise is a new doubt.</param>
 public sealed record MirrorDefinition(
     string Key,
@@ -87,7 +89,9 @@ public sealed record MirrorDefinition(
     ImmutableArray<RecognisingRule> Recognising,
     string TitleField,
     string? CountryField = null,
-    ImmutableArray<string> Judged = default)
+    ImmutableArray<string> Judged = default,
+    LikenessDefinition? Likeness = null,
+    bool LeavesOut = false)
 {
     public ImmutableArray<string> Judged { get; init; } = Judged.IsDefault ? [] : Judged;
 

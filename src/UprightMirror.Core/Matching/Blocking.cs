@@ -13,18 +13,64 @@ public sealed record BlockingReport(int Blocks, int Cut, long Pairs);
 /// Brings together the records that are worth comparing: those that share any of many keys. Which keys serve is decided by the data: the smallest
 /// groups first, as far as a budget goes that grows with the number of records; larger groups are cut.
 /// </summary>
-internal static class Blocking
+public static class Blocking
 {
     /// <summary>So many pairs for each record, on the average.</summary>
     private const int PairsPerRecord = 16;
 
     private const int LeastBudget = 400_000;
     private const int LargestGroup = 600;
+    private const int LargestToLookUp = 150;
     private const int MostKeys = 48;
     private const int GroupsAtOnce = 4096;
 
-    /// <param name="across">True to compare records of different sides only.</param>
-    public static (List<CandidatePair> Pairs, BlockingReport Report) Pairs(MatchSet set, bool across)
+    /// <summary>The keys of each record: two that share one are worth comparing.</summary>
+    public static IReadOnlyList<long[]> KeysByRecord(MatchSet set)
+    {
+        var (keys, owners) = KeysOf(set);
+        var all = Enumerable.Repeat(Array.Empty<long>(), set.Count).ToArray();
+        for (var i = 0; i < keys.Length;)
+        {
+            var to = i;
+            while (to < keys.Length && owners[to] == owners[i])
+            {
+                to++;
+            }
+
+            all[owners[i]] = [.. keys[i..to].Select(k => unchecked((long)k))];
+            i = to;
+        }
+
+        return all;
+    }
+
+    /// <summary>Keys that more than <see cref="LargestToLookUp"/> records share: by them alone nobody is looked for.</summary>
+    public static IReadOnlyCollection<long> Common(MatchSet set)
+    {
+        var (keys, _) = KeysOf(set);
+        Array.Sort(keys);
+        var common = new List<long>();
+        for (var i = 0; i < keys.Length;)
+        {
+            var to = i;
+            while (to < keys.Length && keys[to] == keys[i])
+            {
+                to++;
+            }
+
+            if (to - i > LargestToLookUp)
+            {
+                common.Add(unchecked((long)keys[i]));
+            }
+
+            i = to;
+        }
+
+        return common;
+    }
+
+    /// <param name="across">True to compare records of different sides, false those of one side with each other.</param>
+    internal static (List<CandidatePair> Pairs, BlockingReport Report) Pairs(MatchSet set, bool across)
     {
         var (order, owners) = KeysOf(set);
         Array.Sort(order, owners);
@@ -100,7 +146,7 @@ internal static class Blocking
                     for (var j = i + 1; j < members.Length; j++)
                     {
                         var (a, b) = members[i] < members[j] ? (members[i], members[j]) : (members[j], members[i]);
-                        if (across && set.Sides[a] == set.Sides[b])
+                        if (across == (set.Sides[a] == set.Sides[b]))
                         {
                             continue;
                         }

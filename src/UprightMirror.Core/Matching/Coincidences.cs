@@ -1,5 +1,15 @@
 namespace UprightMirror.Core.Matching;
 
+/// <summary>How often strangers share names of one kind.</summary>
+/// <param name="Chance">That a stranger has what nobody else was seen to have.</param>
+/// <param name="Typical">How common what strangers share is, on the average.</param>
+/// <param name="Average">How often two strangers have the same.</param>
+public sealed record NameChances(double Chance, double Typical, double Average)
+{
+    /// <summary>Of a kind of name that was never seen: next to impossible to share by chance.</summary>
+    internal static readonly NameChances NeverSeen = new(1e-6, 0, 1e-6);
+}
+
 /// <summary>
 /// How often strangers have the same by chance, name by name: a rare family name in common tells more than a common one. Counted within one side, so
 /// that records which are one thing do not make what they share look common.
@@ -9,8 +19,8 @@ internal sealed class Coincidences
     private readonly MatchSet set;
     private readonly bool across;
 
-    /// <summary>By field and kind of name: the chance that a stranger has what nobody else was seen to have, and how common what strangers share is on the average.</summary>
-    private readonly Dictionary<char, (double Chance, double Typical, double Average)>[] kinds;
+    /// <summary>By field and kind of name.</summary>
+    private readonly Dictionary<char, NameChances>[] kinds;
 
     /// <param name="across">True where a record of another side may be the same thing; false where one of the same side may.</param>
     public Coincidences(MatchSet set, bool across)
@@ -18,6 +28,13 @@ internal sealed class Coincidences
         (this.set, this.across) = (set, across);
         this.kinds = [.. set.Counts.Select((names, f) => names.GroupBy(n => n.Key[0]).ToDictionary(g => g.Key, g => Of(g.Select(n => n.Value), set.Said[f])))];
     }
+
+    /// <summary>As they were learned before, for other records than those that they were learned from.</summary>
+    public Coincidences(MatchSet set, bool across, IReadOnlyList<IReadOnlyDictionary<char, NameChances>> learned) =>
+        (this.set, this.across, this.kinds) = (set, across, [.. learned.Select(k => k.ToDictionary())]);
+
+    /// <summary>What was learned, by field and kind of name.</summary>
+    public IReadOnlyList<IReadOnlyDictionary<char, NameChances>> Learned => this.kinds;
 
     /// <summary>Takes out what was counted as coincidence and is one thing entered twice, as far as that was learned.</summary>
     /// <param name="strangers">How often strangers have quite the same in a field.</param>
@@ -27,7 +44,7 @@ internal sealed class Coincidences
         {
             // Of a value that is made of several names each carries its part.
             var part = Math.Pow(strangers / counted, 1.0 / this.NamesAtTheTop(field).Count());
-            this.kinds[field] = this.kinds[field].ToDictionary(k => k.Key, k => (k.Value.Chance * part, k.Value.Typical, k.Value.Average));
+            this.kinds[field] = this.kinds[field].ToDictionary(k => k.Key, k => k.Value with { Chance = k.Value.Chance * part });
         }
     }
 
@@ -37,7 +54,7 @@ internal sealed class Coincidences
         double? chance = null;
         foreach (var name in this.set.InCommon(field, a, b, level))
         {
-            chance = (chance ?? 1) * (this.Share(field, name) + this.kinds[field][name[0]].Chance);
+            chance = (chance ?? 1) * (this.Share(field, name) + this.ChancesOf(field, name).Chance);
         }
 
         return chance;
@@ -49,7 +66,7 @@ internal sealed class Coincidences
         double? chance = null;
         foreach (var name in this.NamesAtTheTop(field))
         {
-            chance = (chance ?? 1) * this.kinds[field][name[0]].Average;
+            chance = (chance ?? 1) * this.ChancesOf(field, name).Average;
         }
 
         return chance;
@@ -68,12 +85,14 @@ internal sealed class Coincidences
         var ratio = 1.0;
         foreach (var name in this.set.InCommon(field, a, b, level))
         {
-            var (chance, typical, _) = this.kinds[field][name[0]];
+            var (chance, typical, _) = this.ChancesOf(field, name);
             ratio *= (this.Share(field, name) + chance) / (typical + chance);
         }
 
         return Math.Clamp(ratio, 0.02, 50);
     }
+
+    private NameChances ChancesOf(int field, string name) => this.kinds[field].GetValueOrDefault(name[0], NameChances.NeverSeen);
 
     private IEnumerable<string> NamesAtTheTop(int field) => this.set.Prepared[field].Take(1).SelectMany(p => this.set.Comparators[field].InCommon(p, p, this.set.Comparators[field].Levels.Length - 1));
 
@@ -90,7 +109,7 @@ internal sealed class Coincidences
         return Math.Max(0, share);
     }
 
-    private static (double Chance, double Typical, double Average) Of(IEnumerable<int[]> counts, int[] said)
+    private static NameChances Of(IEnumerable<int[]> counts, int[] said)
     {
         double pairs = 0, weighted = 0;
         foreach (var of in counts)
@@ -106,6 +125,6 @@ internal sealed class Coincidences
         // as common as what many have.
         var all = said.Sum(n => n * (n - 1.0));
         var average = (pairs + 2) / (all + 2);
-        return (Math.Min(average, 1.0 / Math.Max(1, said.Max())), pairs > 0 ? weighted / pairs : 0, average);
+        return new NameChances(Math.Min(average, 1.0 / Math.Max(1, said.Max())), pairs > 0 ? weighted / pairs : 0, average);
     }
 }

@@ -31,7 +31,11 @@ public static class MatchKeys
 
 /// <summary>A record among which another is looked for.</summary>
 /// <param name="Link">The link that it belongs to; null while it belongs to none.</param>
-public sealed record MatchCandidate(int Side, string Id, Guid? Link, ImmutableArray<MatchKey> Keys);
+/// <param name="LinkedSides">The sides that its link has a record of; empty while it belongs to none.</param>
+public sealed record MatchCandidate(int Side, string Id, Guid? Link, ImmutableArray<MatchKey> Keys, ImmutableArray<int> LinkedSides = default)
+{
+    public ImmutableArray<int> LinkedSides { get; init; } = LinkedSides.IsDefault ? [] : LinkedSides;
+}
 
 /// <summary>What was recognised.</summary>
 public abstract record Recognition
@@ -46,7 +50,7 @@ public abstract record Recognition
     /// <summary>Certainly the same as this other record.</summary>
     public sealed record SameAs(MatchCandidate Other, int Rule) : Recognition;
 
-    /// <summary>The same key stands in more than one record of a side: nobody can tell which is meant.</summary>
+    /// <summary>The same key stands in more than one record of a side, or its link has a record of this side already: nobody can tell which is meant.</summary>
     public sealed record Ambiguous(int Rule, ImmutableArray<MatchCandidate> Others) : Recognition;
 }
 
@@ -66,7 +70,7 @@ public static class Recogniser
             }
 
             // Two records on one side with the key, or links that already hold a record of this side: a person must say.
-            var twice = same.GroupBy(o => o.Side).Any(g => g.Count() > 1) || same.Any(o => o.Side == record.Side);
+            var twice = same.GroupBy(o => o.Side).Any(g => g.Count() > 1) || same.Any(o => o.Side == record.Side) || elsewhere.Any(o => o.LinkedSides.Contains(record.Side));
             var links = elsewhere.Select(o => o.Link).Where(l => l is not null).Distinct().Count();
             return twice || links > 1
                 ? new Recognition.Ambiguous(key.Rule, same)

@@ -29,9 +29,35 @@ public sealed class MatchSet
     /// <summary>By field and side: how many records say something.</summary>
     internal int[][] Said { get; }
 
+    /// <summary>Every name that is counted, with how many records of each side have it.</summary>
+    public IEnumerable<(int Field, string Name, int[] BySide)> Names => this.Counts.SelectMany((names, f) => names.Select(n => (f, n.Key, n.Value)));
+
     /// <param name="plans">By side; all of the same fields.</param>
     /// <param name="rows">For each record its texts, by column of its side's plan, and the side that it stands on.</param>
-    public static MatchSet Of(IReadOnlyList<MatchPlan> plans, IReadOnlyList<(IReadOnlyList<string> Texts, byte Side)> rows)
+    public static MatchSet Of(IReadOnlyList<MatchPlan> plans, IReadOnlyList<(IReadOnlyList<string> Texts, byte Side)> rows) => Of(plans, rows, null);
+
+    /// <summary>A few records of many: how common names and words are was learned from all of them.</summary>
+    /// <param name="counts">How many records of each side have each of the names, by field and name, those in <paramref name="rows"/> among them.</param>
+    public static MatchSet Of(IReadOnlyList<MatchPlan> plans, IReadOnlyList<(IReadOnlyList<string> Texts, byte Side)> rows, MatchModel model, IReadOnlyDictionary<(int Field, string Name), int[]> counts)
+    {
+        var set = Of(plans, rows, model.Words);
+        for (var f = 0; f < set.Counts.Length; f++)
+        {
+            foreach (var name in set.Counts[f].Keys.ToList())
+            {
+                if (counts.TryGetValue((f, name), out var known))
+                {
+                    set.Counts[f][name] = known;
+                }
+            }
+
+            model.Said[f].CopyTo(set.Said[f] = new int[Math.Max(model.Said[f].Length, set.Said[f].Length)], 0);
+        }
+
+        return set;
+    }
+
+    private static MatchSet Of(IReadOnlyList<MatchPlan> plans, IReadOnlyList<(IReadOnlyList<string> Texts, byte Side)> rows, IReadOnlyList<IReadOnlyDictionary<string, double>>? words)
     {
         var fields = plans[0].Fields.Length;
         var values = new int[fields][];
@@ -97,7 +123,7 @@ public sealed class MatchSet
                 }
             }
 
-            comparators[f] = comparator.For([.. distinct.Zip(howMany, (value, by) => (value, by.Sum()))]);
+            comparators[f] = words is null ? comparator.For([.. distinct.Zip(howMany, (value, by) => (value, by.Sum()))]) : comparator.With(words[f]);
         });
         return new MatchSet([.. comparators], values, prepared, [.. rows.Select(r => r.Side)], counts, said);
     }

@@ -58,13 +58,13 @@ public sealed class Matcher
     public Weights Weights { get; }
 
     /// <summary>Compares and learns.</summary>
-    /// <param name="across">True for records of different sides, of which at most one a side is the same thing; false to look for doubles.</param>
+    /// <param name="across">True for records of different sides, of which at most one a side is the same thing; false to look for doubles on each side.</param>
     public static Matcher Learn(MatchSet set, bool across)
     {
         var (pairs, report) = Blocking.Pairs(set, across);
-        double all = across
-            ? set.Sides.CountBy(s => s).Select(s => (double)s.Value).Aggregate((Sum: 0.0, Pairs: 0.0), (t, n) => (t.Sum + n, t.Pairs + (t.Sum * n))).Pairs
-            : (double)set.Count * (set.Count - 1) / 2;
+        double Pairs(double records) => records * (records - 1) / 2;
+        var within = set.Sides.CountBy(s => s).Sum(s => Pairs(s.Value));
+        var all = across ? Pairs(set.Count) - within : within;
         var coincidences = new Coincidences(set, across);
         var weights = Weights.Learn(set, coincidences, pairs, Math.Max(1, all), across);
         for (var f = 0; f < set.Comparators.Length; f++)
@@ -74,6 +74,33 @@ public sealed class Matcher
 
         return new Matcher(set, across, pairs, report, weights, coincidences);
     }
+
+    /// <summary>A matcher of a few records, by what was learned from many.</summary>
+    public static Matcher Of(MatchSet set, bool across, LearnedWeights learned) =>
+        new(set, across, [], new BlockingReport(0, 0, 0), learned.Weights, new Coincidences(set, across, learned.Chances));
+
+    /// <summary>What was learned, to be kept.</summary>
+    public LearnedWeights Learned => new(this.Weights, this.coincidences.Learned);
+
+    /// <summary>What speaks for one record being the same as each of the others that it can be compared with, worth keeping only, the likeliest first.</summary>
+    public IReadOnlyList<MatchedPair> PairsOf(int record)
+    {
+        var weights = Enumerable.Range(0, this.set.Count)
+            .Where(other => other != record && this.across != (this.set.Sides[other] == this.set.Sides[record]))
+            .Select(other => (Other: other, Weight: this.WeightOf(record, other)))
+            .Where(o => o.Weight >= WorthKeeping).ToList();
+        return [.. weights.Select(o =>
+        {
+            // The odds of its rivals together: others of that side that this record may be. Doubles of this one are no rivals.
+            var rivals = !this.across ? 0 : -Math.Log(1 + weights
+                .Where(r => r.Other != o.Other && this.set.Sides[r.Other] == this.set.Sides[o.Other] && r.Weight > o.Weight - 14 && !this.AreDoubles(r.Other, o.Other))
+                .Sum(r => Math.Exp(Math.Min(60, r.Weight))));
+            return new MatchedPair(Math.Min(record, o.Other), Math.Max(record, o.Other), o.Weight + rivals, rivals, 1);
+        }).Where(p => p.Weight >= WorthKeeping).OrderByDescending(p => p.Weight)];
+    }
+
+    /// <summary>Natural logarithm of the odds that two records are one thing, whatever else each may be.</summary>
+    public double WeightOf(int a, int b) => this.Weight(a, b, this.set.Pattern(a, b));
 
     /// <summary>Every pair that is worth keeping, by what each record of it might be besides: across sides, one record is at most one thing of a side.</summary>
     public IReadOnlyList<MatchedPair> Pairs()

@@ -20,7 +20,9 @@ public sealed class Weights
     /// <summary>What is believed beforehand weighs as much as so many pairs.</summary>
     private const double Belief = 12;
 
-    private Weights(double[][] same, double[][] related, double[][] strangers, double prior, double relatedPrior) =>
+    /// <summary>As they were learned before.</summary>
+    [System.Text.Json.Serialization.JsonConstructor]
+    public Weights(double[][] same, double[][] related, double[][] strangers, double prior, double relatedPrior) =>
         (this.Same, this.Related, this.Strangers, this.Prior, this.RelatedPrior) = (same, related, strangers, prior, relatedPrior);
 
     /// <summary>By field and level: the share of pairs that are one thing.</summary>

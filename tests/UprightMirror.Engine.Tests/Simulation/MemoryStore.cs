@@ -59,6 +59,17 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     private readonly List<Hold> holds = [];
     private long lastId;
 
+    public MemoryStore() => this.Likeness = new MemoryLikeness(this);
+
+    public ILikenessStore Likeness { get; }
+
+    /// <summary>Records by their places, for the memory of likenesses.</summary>
+    internal IEnumerable<(KnownRecord Known, Guid? Link)> Rows => this.rows.Values.Select(r => (r.Known, r.Link));
+
+    internal void Wait(RecordPlace place, bool waiting) => this.rows[(place.Side, place.Id)].Waiting = waiting;
+
+    public Task<Guid?> LinkOf(int side, string id, CancellationToken cancellation) => Task.FromResult(this.rows[(side, id)].Link);
+
     public Task LookAtHeldAgain(CancellationToken cancellation) => this.Save(() =>
     {
         foreach (var hold in this.holds)
@@ -136,14 +147,16 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     });
 
     public Task<IReadOnlyList<MatchCandidate>> FindByKeys(IReadOnlyCollection<MatchKey> keys, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<MatchCandidate>>(
-        [.. this.rows.Where(r => r.Value.Keys.Any(keys.Contains)).Select(r => new MatchCandidate(r.Key.Side, r.Key.Id, r.Value.Link, r.Value.Keys))]);
+        [.. this.rows.Where(r => r.Value.Keys.Any(keys.Contains)).Select(r => new MatchCandidate(r.Key.Side, r.Key.Id, r.Value.Link, r.Value.Keys, [.. this.rows.Where(m => r.Value.Link is not null && m.Value.Link == r.Value.Link).Select(m => m.Key.Side)]))]);
 
     public Task SaveLinks(IReadOnlyList<LinkedAs> newLinks, CancellationToken cancellation) => this.Save(() =>
     {
         foreach (var link in newLinks)
         {
             this.links.TryAdd(link.Link, new Linked { Title = link.Title });
+            this.links[link.Link].Waiting = true;
             this.rows[(link.Side, link.Id)].Link = link.Link;
+            this.Journal.Add(new JournalEntry(link.Link, JournalKind.Linked, link.Side, null, null, null, link.Why, null));
             this.holds.RemoveAll(h => h.Link is null && (h.Side, h.RecordId) == (link.Side, link.Id));
         }
     });

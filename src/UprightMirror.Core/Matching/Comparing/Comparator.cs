@@ -45,6 +45,12 @@ public abstract class Comparator
     /// <param name="values">The different values, with how many records have each.</param>
     public virtual Comparator For(IReadOnlyList<(Prepared Value, int Count)> values) => this;
 
+    /// <summary>What <see cref="For"/> learned of words: how much each tells, 0 to 1. A word that is not among them tells most.</summary>
+    public virtual IReadOnlyDictionary<string, double> WordWeights => ImmutableDictionary<string, double>.Empty;
+
+    /// <summary>This comparator with words weighed as they were learned before.</summary>
+    public virtual Comparator With(IReadOnlyDictionary<string, double> wordWeights) => this;
+
     /// <summary>
     /// What the two have in common at a level: names whose frequencies, multiplied, say how often strangers would have just that in common. Rare
     /// ones count for more. None where the level's own figure must do.

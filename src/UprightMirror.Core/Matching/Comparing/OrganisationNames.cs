@@ -91,6 +91,11 @@ public sealed class OrganisationNames : Comparator
         return new OrganisationNames(counts.ToFrozenDictionary(w => w.Key, w => Math.Max(0.12, Math.Log((double)Math.Max(20, all) / w.Value) / whole), StringComparer.Ordinal));
     }
 
+    /// <summary>Those that more than one record has; the others weigh 1.</summary>
+    public override IReadOnlyDictionary<string, double> WordWeights => this.rarity.Where(w => w.Value < 1).ToDictionary(StringComparer.Ordinal);
+
+    public override Comparator With(IReadOnlyDictionary<string, double> wordWeights) => new OrganisationNames(wordWeights.ToFrozenDictionary(StringComparer.Ordinal));
+
     public override Prepared? Prepare(IReadOnlyList<string> parts)
     {
         var words = Folding.Words(parts[0].Replace("&", " and ", StringComparison.Ordinal)).Split(' ', StringSplitOptions.RemoveEmptyEntries).SelectMany(w => (Abbreviations.GetValueOrDefault(w) ?? w).Split(' ')).ToList();

@@ -1,0 +1,47 @@
+using System.Collections.Immutable;
+using UprightMirror.Core.Matching;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Core.Mapping;
+
+/// <summary>An agreed field that counts as evidence.</summary>
+/// <param name="Kind">What it holds, as on the command line: organisation, given, family, name, email, web, phone, street, town, postcode, address, date, number, text.</param>
+public sealed record EvidenceOf(string Field, string Kind);
+
+/// <summary>How records are recognised by how much speaks for it, where no key says so.</summary>
+/// <param name="LinkAt">From this likelihood on two records are linked by themselves; above 0.5, up to 1.</param>
+/// <param name="AskAt">From this likelihood on a person is asked; up to <paramref name="LinkAt"/>.</param>
+public sealed record LikenessDefinition(ImmutableArray<EvidenceOf> Evidence, double LinkAt = LikenessDefinition.UsualLink, double AskAt = LikenessDefinition.UsualAsk)
+{
+    public const double UsualLink = 0.99;
+    public const double UsualAsk = 0.5;
+
+    [System.Text.Json.Serialization.JsonIgnore]
+    public IReadOnlyList<string> Fields => [.. this.Evidence.Select(e => e.Field)];
+
+    /// <summary>What is compared; columns are the places in <see cref="Evidence"/>.</summary>
+    /// <exception cref="ArgumentException">A kind is not one that there is.</exception>
+    public MatchPlan Plan() => MatchPlan.Of([.. this.Evidence.Select((e, i) => $"{i} {e.Field}")], [], [.. this.Evidence.Select((e, i) => ($"{i} {e.Field}", e.Kind))]);
+
+    /// <summary>What a record says in each of the fields that count.</summary>
+    /// <param name="agreed">Its values in agreed form, by the mirror's fields.</param>
+    public ImmutableArray<string> TextsOf(MirrorDefinition mirror, Value[] agreed)
+    {
+        var names = mirror.Fields.Select(f => f.Name).ToList();
+        return [.. this.Evidence.Select(e => names.IndexOf(e.Field) is >= 0 and var at ? Text(agreed[at]) : "")];
+    }
+
+    /// <summary>What counts as evidence, guessed from the names of the agreed fields and some records' values.</summary>
+    public static ImmutableArray<EvidenceOf> Guess(MirrorDefinition mirror, IReadOnlyList<Value[]> samples)
+    {
+        var names = mirror.Fields.Select(f => f.Name).ToList();
+        var plan = MatchPlan.Of(names, [.. samples.Select(s => (IReadOnlyList<string>)[.. s.Select(Text)])]);
+        return [.. plan.Fields.SelectMany(f => f.Columns.Select((column, part) => (column, Kind: f.Comparator.Parts[part])).Where(c => c.column >= 0)).OrderBy(c => c.column).Select(c => new EvidenceOf(names[c.column], c.Kind))];
+    }
+
+    private static string Text(Value value) => value switch
+    {
+        EmailValue email => email.Normalised,
+        _ => value.Display,
+    };
+}
