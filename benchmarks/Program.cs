@@ -20,6 +20,8 @@ switch (args)
         return await Reading.Pace(int.Parse(at, System.Globalization.CultureInfo.InvariantCulture));
     case ["formula"]:
         return Formulas.Evaluate() + Mapping.Measure();
+    case ["linking", var world, var truth]:
+        return await DemoMatching.Measure(new Uri(world), truth);
     case ["matching"]:
         return Matching.Quality() + Matching.Speed();
     case ["matching", var count]:

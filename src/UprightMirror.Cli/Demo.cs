@@ -49,7 +49,35 @@ internal static class Demo
         ],
         [new RecognisingRule("VAT number"), new RecognisingRule("E-mail")],
         "Name",
-        "Country");
+        "Country",
+        Likeness: new LikenessDefinition([
+            new("Name", "organisation"), new("E-mail", "email"), new("Telephone", "phone"), new("Street", "street"), new("Town", "town"), new("Postcode", "postcode"), new("VAT number", "number"),
+        ]));
+
+    /// <summary>
+    /// People, between the CRM and the mail system. Whom one of them alone knows stays there; how far somebody has come is told to the CRM, and never goes back.
+    /// </summary>
+    public static MirrorDefinition PeopleMirror => new(
+        "people", "People", "person",
+        [new SideDefinition("slipway", "people", MayCreate: false), new SideDefinition("pennant", "people", MayCreate: false)],
+        [
+            Shown("Last name", FieldType.Text, "lastName", "family_name"),
+            Shown("First name", FieldType.Text, "firstName", "given_name"),
+            Shown("E-mail", FieldType.Email, "email", "email"),
+            Shown("Mobile", FieldType.Text, "mobile", "mobile"),
+            Shown("Birthday", FieldType.Date, "birthday", "born_on"),
+            Shown("Role", FieldType.Text, "role", "job_title"),
+            new AgreedFieldDefinition("Stage", FieldType.Text,
+                [new SideField("stage", true, true, AsIs), new SideField("stage", true, false, StagesInSmall)], "furthest", States: Stages, FirstMeeting: "furthest", EmptyTravels: false),
+        ],
+        [],
+        "Last name",
+        Likeness: new LikenessDefinition([new("Last name", "family"), new("First name", "given"), new("E-mail", "email"), new("Mobile", "phone"), new("Birthday", "date")]),
+        LeavesOut: true);
+
+    private static readonly ImmutableArray<string> Stages = ["Subscriber", "Lead", "Opportunity", "Customer", "Ambassador"];
+
+    private static readonly CodeList StagesInSmall = new([.. Stages.Select(s => (s.ToLowerInvariant(), s))]);
 
     /// <summary>The connections. Their secrets are those that the demo world's systems give to a service account.</summary>
     public static IEnumerable<(KeptConnection Connection, IReadOnlyDictionary<string, string> Secrets)> Connections(Uri world, string? folder)
@@ -81,6 +109,10 @@ internal static class Demo
                 new Dictionary<string, string>());
         }
     }
+
+    /// <summary>A field that the CRM gives and that is written nowhere: records are recognised by it.</summary>
+    private static AgreedFieldDefinition Shown(string name, FieldType type, string slipway, string pennant) =>
+        new(name, type, [new SideField(slipway, true, false, AsIs), new SideField(pennant, false, false, AsIs)], "rank");
 
     private static AgreedFieldDefinition Both(string name, FieldType type, string slipway, string ballast, string rule = "ask", string? group = null) =>
         new(name, type, [new SideField(slipway, true, true, AsIs), new SideField(ballast, true, true, AsIs)], rule, Group: group);

@@ -73,25 +73,12 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
     private async Task AllAtOnce(IReadOnlyList<NewRecord> left, IReadOnlySet<(RecordPlace A, RecordPlace B)> different, CancellationToken cancellation)
     {
         var records = await this.Store.ReadAll(cancellation);
-        var set = this.SetOf(records.Select(r => (r.Texts, r.Side)));
-        var matched = MatchModel.Learn(this.plan, set);
-        await this.Store.SaveModel(matched.Model, set.Names, Blocking.Common(set), cancellation);
-
-        var evidence = new Dictionary<(int, int), Likelihood>();
-        LikelyPair Likely(MatchedPair pair, Matcher matcher)
-        {
-            var likelihood = evidence[(pair.A, pair.B)] = Likelihood.Of(matcher.Evidence(pair), this.plan, likeness.Fields);
-            return new LikelyPair(pair.A, pair.B, likelihood.Probability, pair.Weight - pair.Rivals);
-        }
-
-        // Pairs far below the line decide nothing: what speaks for and against them need not be told.
-        var worthTelling = Math.Log(likeness.AskAt / (1 - likeness.AskAt)) - 1;
-        var plan = Linking.Solve(
-            [.. records.Select(r => new LinkableRecord(r.Side, r.Id, r.Link))],
-            [.. matched.AcrossPairs.Where(p => p.Weight >= worthTelling).Select(p => Likely(p, matched.Across))],
-            [.. matched.WithinPairs.Where(p => p.Weight >= worthTelling).Select(p => Likely(p, matched.Within))],
-            (a, b) => Recognising.AreDifferent(different, Place(records[a]), Place(records[b])), matched.Across.WeightOf, likeness.LinkAt, likeness.AskAt);
-        await this.Keep(records, plan, evidence, left, null, cancellation);
+        var found = Resemblance.Of(
+            likeness, context.SideCount, [.. records.Select(r => new LinkableRecord(r.Side, r.Id, r.Link))], [.. records.Select(r => (IReadOnlyList<string>)r.Texts)],
+            (a, b) => Recognising.AreDifferent(different, Place(records[a]), Place(records[b])));
+        var set = found.Matched.Across.Set;
+        await this.Store.SaveModel(found.Matched.Model, set.Names, Blocking.Common(set), cancellation);
+        await this.Keep(records, found.Plan, found.Likely, left, null, cancellation);
     }
 
     private async Task One(NewRecord record, MatchModel model, IReadOnlySet<(RecordPlace A, RecordPlace B)> different, CancellationToken cancellation)
@@ -140,7 +127,7 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
     /// <summary>Keeps what was decided, and takes as new what is like nothing.</summary>
     /// <param name="looked">The records that were looked at; null for all.</param>
     private async Task Keep(
-        IReadOnlyList<LikeRecord> records, LinkingPlan plan, Dictionary<(int, int), Likelihood> evidence, IReadOnlyList<NewRecord> left, IReadOnlyCollection<RecordPlace>? looked, CancellationToken cancellation)
+        IReadOnlyList<LikeRecord> records, LinkingPlan plan, IReadOnlyDictionary<(int A, int B), Likelihood> evidence, IReadOnlyList<NewRecord> left, IReadOnlyCollection<RecordPlace>? looked, CancellationToken cancellation)
     {
         var titles = left.ToDictionary(l => l.Place, l => l.Title);
         var links = new List<LinkedAs>();

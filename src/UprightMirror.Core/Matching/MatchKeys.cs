@@ -79,4 +79,33 @@ public static class Recogniser
 
         return new Recognition.New();
     }
+
+    /// <summary>Links records among each other by their keys alone, as runs would that met them all at once.</summary>
+    /// <param name="records">None of them linked yet.</param>
+    /// <returns>The link of each; null for one that no key decides.</returns>
+    public static IReadOnlyList<Guid?> LinkAll(IReadOnlyList<MatchCandidate> records)
+    {
+        var now = records.ToArray();
+        var byKey = now.SelectMany((r, i) => r.Keys.Select(k => (Key: k, i))).ToLookup(k => k.Key, k => k.i);
+        foreach (var i in Enumerable.Range(0, now.Length).OrderBy(i => now[i].Side).ThenBy(i => now[i].Id, StringComparer.Ordinal))
+        {
+            if (now[i].Link is not null)
+            {
+                continue;
+            }
+
+            var sharing = now[i].Keys.SelectMany(k => byKey[k]).Distinct().ToList();
+            if (Recognise(now[i], sharing.Select(s => now[s])) is Recognition.SameAs same)
+            {
+                var link = same.Other.Link ?? Guid.CreateVersion7();
+                var sides = same.Other.LinkedSides.Union([same.Other.Side, now[i].Side]).ToImmutableArray();
+                foreach (var half in sharing.Where(s => (now[s].Side, now[s].Id) == (same.Other.Side, same.Other.Id) || now[s].Link == link).Append(i))
+                {
+                    now[half] = now[half] with { Link = link, LinkedSides = sides };
+                }
+            }
+        }
+
+        return [.. now.Select(r => r.Link)];
+    }
 }

@@ -26,12 +26,16 @@ public sealed record MatchModel(
     int Records,
     double Missed)
 {
-    /// <summary>Learns from all records at once, and finds the pairs among them.</summary>
+    /// <summary>From so many pairs that are one thing it is known how such pairs agree.</summary>
+    private const int EnoughPairs = 50;
+
+    /// <summary>Learns from all records at once, and finds the pairs among them. Doubles on one side agree as records of different sides do that are one thing.</summary>
     public static Matched Learn(MatchPlan plan, MatchSet set)
     {
         var across = Matcher.Learn(set, across: true);
-        var within = Matcher.Learn(set, across: false);
-        var (acrossPairs, withinPairs) = (across.Pairs(), within.Pairs());
+        var acrossPairs = across.Pairs();
+        var within = Matcher.Learn(set, across: false, acrossPairs.Sum(p => p.Probability) >= EnoughPairs ? across.Weights.Same : null);
+        var withinPairs = within.Pairs();
         var model = new MatchModel(
             [.. plan.Fields.Select(f => f.Comparator.Kind)], [.. set.Comparators.Select(c => c.WordWeights)], set.Said, across.Learned, within.Learned, set.Count,
             Matcher.Missed(acrossPairs));

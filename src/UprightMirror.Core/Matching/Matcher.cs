@@ -55,18 +55,22 @@ public sealed class Matcher
 
     public BlockingReport Report { get; }
 
+    /// <summary>The records that are matched.</summary>
+    public MatchSet Set => this.set;
+
     public Weights Weights { get; }
 
     /// <summary>Compares and learns.</summary>
     /// <param name="across">True for records of different sides, of which at most one a side is the same thing; false to look for doubles on each side.</param>
-    public static Matcher Learn(MatchSet set, bool across)
+    /// <param name="known">How records that are one thing agree, by field and level, where that was learned before; null to learn it.</param>
+    public static Matcher Learn(MatchSet set, bool across, double[][]? known = null)
     {
         var (pairs, report) = Blocking.Pairs(set, across);
         double Pairs(double records) => records * (records - 1) / 2;
         var within = set.Sides.CountBy(s => s).Sum(s => Pairs(s.Value));
         var all = across ? Pairs(set.Count) - within : within;
         var coincidences = new Coincidences(set, across);
-        var weights = Weights.Learn(set, coincidences, pairs, Math.Max(1, all), across);
+        var weights = Weights.Learn(set, coincidences, pairs, Math.Max(1, all), across, known);
         for (var f = 0; f < set.Comparators.Length; f++)
         {
             coincidences.Correct(f, weights.Strangers[f][^1]);

@@ -49,7 +49,11 @@ public sealed class Weights
     /// <summary>Learns from candidate pairs.</summary>
     /// <param name="all">How many pairs there are in all, compared or not.</param>
     /// <param name="across">True for pairs of different sides.</param>
-    internal static Weights Learn(MatchSet set, Coincidences coincidences, IReadOnlyList<CandidatePair> pairs, double all, bool across)
+    /// <param name="known">
+    /// How records that are one thing agree, where that was learned before: doubles on one side are so few that there is little to learn from, and what
+    /// else is frequent there, such as namesakes, would be taken for them. Null to learn it.
+    /// </param>
+    internal static Weights Learn(MatchSet set, Coincidences coincidences, IReadOnlyList<CandidatePair> pairs, double all, bool across, double[][]? known = null)
     {
         var fields = set.Comparators.Length;
         var drawn = ByChance(set);
@@ -68,8 +72,8 @@ public sealed class Weights
 
         var strangers = drawn.Select(d => (double[])d.Clone()).ToArray();
         var believed = set.Comparators.Select(c => c.Levels.Select(l => l.AmongSame).ToArray()).ToArray();
-        var believedRelated = set.Comparators.Select(c => c.Levels.Select((l, i) => (0.5 * l.AmongSame) + (i == 0 ? 0.5 : 0)).ToArray()).ToArray();
-        var same = believed.Select(b => (double[])b.Clone()).ToArray();
+        var believedRelated = set.Comparators.Select(BelievedRelated).ToArray();
+        var same = (known ?? believed).Select(b => (double[])b.Clone()).ToArray();
         var related = believedRelated.Select(b => (double[])b.Clone()).ToArray();
 
         // Some of the pairs tell as much as all, each with how rare what its two records share is: many strangers share a common name.
@@ -131,7 +135,7 @@ public sealed class Weights
                 }
             }
 
-            var moved = Math.Max(Take(same, countedSame, believed), Take(related, countedRelated, believedRelated));
+            var moved = Math.Max(known is null ? Take(same, countedSame, believed) : 0, Take(related, countedRelated, believedRelated));
             prior = Math.Clamp((sum + 1) / (all + 1), 1e-15, 0.4);
             relatedPrior = Math.Clamp((sumRelated + 1) / (all + 1), 1e-15, 0.4);
             if (!across)
@@ -153,6 +157,16 @@ public sealed class Weights
         }
 
         return new Weights(same, related, strangers, prior, relatedPrior);
+    }
+
+    /// <summary>
+    /// How relatives are believed to agree: as often not as so. What is called by a name of its own, a child or a branch, is seldom called quite the same.
+    /// </summary>
+    private static double[] BelievedRelated(Comparing.Comparator comparator)
+    {
+        var hasOwnName = comparator.Levels.Any(l => l.IsOfRelatives);
+        var shares = comparator.Levels.Select((l, i) => ((hasOwnName && !l.IsOfRelatives ? 0.1 : 0.5) * l.AmongSame) + (i == 0 ? 0.5 : 0) + (l.IsOfRelatives ? 0.3 : 0)).ToArray();
+        return [.. shares.Select(s => s / shares.Sum())];
     }
 
     /// <summary>By field and level, how many pairs agree so in that field and in nothing else that can be compared.</summary>

@@ -80,12 +80,12 @@ public sealed partial class Addresses : Comparator
             return -1;
         }
 
-        if (street == true && (number || one.Number.Length + other.Number.Length == 0) && (postcode == true || town == true || (postcode is null && town is null)))
+        if (street == true && (number || one.Number.Length + other.Number.Length == 0) && ((postcode == true && town != false) || town == true || (postcode is null && town is null)))
         {
             return 3;
         }
 
-        if (postcode == true && number && street != false)
+        if (postcode == true && number && street != false && town != false)
         {
             return 3;
         }

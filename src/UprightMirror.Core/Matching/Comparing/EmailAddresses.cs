@@ -14,7 +14,6 @@ public sealed class EmailAddresses : Comparator
     {
         "gmail.com", "googlemail.com", "outlook.com", "hotmail.com", "hotmail.co.uk", "live.com", "msn.com", "yahoo.com", "yahoo.co.uk", "yahoo.de", "yahoo.fr", "ymail.com", "icloud.com", "me.com", "mac.com", "aol.com",
         "gmx.de", "gmx.net", "gmx.com", "web.de", "t-online.de", "freenet.de", "proton.me", "protonmail.com", "posteo.de", "mail.com", "mail.ru", "yandex.com", "zoho.com", "eircom.net", "ziggo.nl", "kpnmail.nl", "online.no", "xtra.co.nz",
-        "creekbox.example", "postbox.example", "mailbox.example",
     }.ToFrozenSet(StringComparer.Ordinal);
 
     private static readonly FrozenSet<string> Shared = new[]
@@ -59,6 +58,12 @@ public sealed class EmailAddresses : Comparator
             return 2;
         }
 
+        // Made of a person's names, at another domain: it says what the names say and nothing else.
+        if (one.User == other.User && IsOfNames(one.User) && one.Domain != other.Domain)
+        {
+            return -1;
+        }
+
         if (one.User.Length > 0 && other.User.Length > 0 && Alike(one, other))
         {
             return 1;
@@ -80,6 +85,9 @@ public sealed class EmailAddresses : Comparator
         (a.Domain == b.Domain && a.User.Length > 3 && !a.User.Where(char.IsAsciiLetter).SequenceEqual(b.User.Where(char.IsAsciiLetter)) && DamerauLevenshtein.Distance(a.User, b.User, 1) <= 1)
         || (a.User == b.User && !Shared.Contains(a.User) && a.User.Length > 3)
         || (a.User == b.User && DamerauLevenshtein.Distance(a.Domain, b.Domain, 1) <= 1);
+
+    /// <summary>Two words or more: hanne.lunde, h_lunde.</summary>
+    private static bool IsOfNames(string user) => user.Split('.', '_', '-') is { Length: > 1 } words && words.All(w => w.Length > 0 && w.All(char.IsAsciiLetter));
 
     private static bool IsFree(string domain) => FreeMail.Contains(domain) || domain.StartsWith("freemail", StringComparison.Ordinal) || domain.StartsWith("webmail", StringComparison.Ordinal);
 
