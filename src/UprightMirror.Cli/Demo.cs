@@ -29,7 +29,7 @@ internal static class Demo
     /// <summary>Customers, between the CRM and the ERP.</summary>
     public static MirrorDefinition Customers => new(
         "customers", "Customers", "customer",
-        [new SideDefinition("slipway", "organisations"), new SideDefinition("ballast", "Customers")],
+        [new SideDefinition("slipway", "organisations", DoubleMark: new SideConstant("deliveryNotes", "Entered twice: use {id}.")), new SideDefinition("ballast", "Customers")],
         [
             Both("Name", FieldType.Text, "name", "CustomerName"),
             Both("E-mail", FieldType.Email, "email", "EMail", "latest"),

@@ -15,7 +15,7 @@ internal static class InstallCommands
         return 0;
     }
 
-    /// <summary>Loads connections, the mirror and the people of the demo. What is there already stays; the database is brought up to date first.</summary>
+    /// <summary>Loads connections, the mirrors and the people of the demo. What is there already stays; the database is brought up to date first.</summary>
     /// <param name="everyMinutes">How often the mirror runs by itself; null for by hand only.</param>
     /// <param name="folder">Where the demo's order files arrive; null when there is no such folder.</param>
     /// <param name="product">Where the product answers, for the demo's systems to send their events to; null to leave them as they are.</param>
@@ -32,6 +32,7 @@ internal static class InstallCommands
             }
 
             await installation.Mirrors.Save(Demo.Customers, everyMinutes, CancellationToken.None);
+            await installation.Mirrors.Save(Demo.PeopleMirror, everyMinutes, CancellationToken.None);
         }
 
         if (product is not null)

@@ -101,12 +101,13 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
 
     /// <summary>The records that one record is worth comparing with, itself the first, and matchers over them by what was learned.</summary>
     /// <param name="place">Where the record stands; it need not be kept.</param>
+    /// <param name="others">The records to compare it with; null for those that the index finds.</param>
     public static async Task<(IReadOnlyList<LikeRecord> Records, Matcher Across, Matcher Within)> Candidates(
-        ILikenessStore store, MatchPlan plan, MatchModel model, int sides, RecordPlace place, ImmutableArray<string> texts, int most, CancellationToken cancellation)
+        ILikenessStore store, MatchPlan plan, MatchModel model, int sides, RecordPlace place, ImmutableArray<string> texts, int most, CancellationToken cancellation, IReadOnlyList<LikeRecord>? others = null)
     {
         MatchPlan[] plans = [.. Enumerable.Repeat(plan, sides)];
         var alone = MatchSet.Of(plans, [(texts, (byte)place.Side)]);
-        var found = await store.FindLike([.. Blocking.KeysByRecord(alone)[0]], most, cancellation);
+        var found = others ?? await store.FindLike([.. Blocking.KeysByRecord(alone)[0]], most, cancellation);
         LikeRecord[] records = [new LikeRecord(place.Side, place.Id, null, texts), .. found.Where(f => Place(f) != place)];
         IReadOnlyList<(IReadOnlyList<string>, byte)> rows = [.. records.Select(r => ((IReadOnlyList<string>)r.Texts, (byte)r.Side))];
         var names = MatchSet.Of(plans, rows).Names.ToList();

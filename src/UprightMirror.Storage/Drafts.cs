@@ -206,6 +206,16 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
         return await PostgresRunStore.ReadAll(command, r => (IReadOnlyDictionary<int, string>)r.GetFieldValue<int[]>(0).Zip(r.GetFieldValue<string[]>(1)).ToDictionary(m => m.First, m => m.Second), cancellation);
     }
 
+    /// <summary>Records of one side as they were read last, with their ids.</summary>
+    public async Task<IReadOnlyList<(string Id, RawFields Fields)>> RecordsWithIds(int mirrorId, int side, int most, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select id, raw from system_record where mirror_id = @mirror and side = @side and raw is not null and double_of is null order by id limit @most");
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("side", side);
+        command.Parameters.AddWithValue("most", most);
+        return await PostgresRunStore.ReadAll(command, r => (r.GetString(0), StoredForms.ReadRaw(r.GetString(1))), cancellation);
+    }
+
     /// <summary>Records of one side as they were read last, for trying things on real values.</summary>
     public async Task<IReadOnlyList<RawFields>> RecordsOf(int mirrorId, int side, int most, CancellationToken cancellation)
     {

@@ -110,10 +110,14 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
             }
 
             await using var command = database.CreateCommand("""
-                select r.side, r.id, l.id, l.title from system_record r join link l on l.mirror_id = r.mirror_id and l.id = r.link_id where r.mirror_id = @mirror and r.raw is not null
+                select r.side, r.id, l.id, l.title, false from system_record r join link l on l.mirror_id = r.mirror_id and l.id = r.link_id where r.mirror_id = @mirror and r.raw is not null
+                union all
+                select d.side, d.id, l.id, l.title, true from system_record d
+                join system_record r on r.mirror_id = d.mirror_id and r.side = d.side and r.id = d.double_of
+                join link l on l.mirror_id = r.mirror_id and l.id = r.link_id where d.mirror_id = @mirror and d.double_of is not null
                 """);
             command.Parameters.AddWithValue("mirror", mirror.Id);
-            known.AddRange(await PostgresRunStore.ReadAll(command, r => new ReferenceKnown(key, mirror.Definition.Sides[r.GetInt32(0)].System, r.GetString(1), r.GetGuid(2), r.GetString(3)), cancellation));
+            known.AddRange(await PostgresRunStore.ReadAll(command, r => new ReferenceKnown(key, mirror.Definition.Sides[r.GetInt32(0)].System, r.GetString(1), r.GetGuid(2), r.GetString(3), r.GetBoolean(4)), cancellation));
         }
 
         return known.Count == 0 ? References.None : new References(known);

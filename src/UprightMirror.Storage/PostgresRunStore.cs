@@ -47,12 +47,19 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     public static async Task<PostgresRunStore?> Open(NpgsqlDataSource database, int mirrorId, MirrorDefinition mirror, TimeProvider clock, CancellationToken cancellation)
     {
         var connection = await database.OpenConnectionAsync(cancellation);
-        await using var take = new NpgsqlCommand("select pg_try_advisory_lock(@space, @mirror)", connection);
-        take.Parameters.AddWithValue("space", LockSpace);
-        take.Parameters.AddWithValue("mirror", mirrorId);
-        if ((bool)(await take.ExecuteScalarAsync(cancellation))!)
+
+        // A person's decision holds it for a moment only: that is waited for, another run is not.
+        for (var tries = 0; tries < 5; tries++)
         {
-            return new PostgresRunStore(database, connection, mirrorId, mirror, clock);
+            await using var take = new NpgsqlCommand("select pg_try_advisory_lock(@space, @mirror)", connection);
+            take.Parameters.AddWithValue("space", LockSpace);
+            take.Parameters.AddWithValue("mirror", mirrorId);
+            if ((bool)(await take.ExecuteScalarAsync(cancellation))!)
+            {
+                return new PostgresRunStore(database, connection, mirrorId, mirror, clock);
+            }
+
+            await Task.Delay(TimeSpan.FromMilliseconds(40), clock, cancellation);
         }
 
         await connection.DisposeAsync();
@@ -323,7 +330,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
 
         yield return this.BatchCommand("delete from hold where mirror_id = @mirror and link_id = @link", link);
-        yield return this.BatchCommand("update delivery set state = 'superseded', ended_at = @now where mirror_id = @mirror and link_id = @link and state in ('planned', 'refused')", link, ("now", this.clock.GetUtcNow()));
+        yield return this.BatchCommand("update delivery set state = 'superseded', ended_at = @now where mirror_id = @mirror and link_id = @link and state in ('planned', 'refused') and not aside", link, ("now", this.clock.GetUtcNow()));
         foreach (var delivery in record.Deliveries)
         {
             yield return this.BatchCommand("""
@@ -372,7 +379,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
                     insert into system_record (mirror_id, side, id, link_id, raw, version_tag, changed_at, changed_by, waiting, seen_at)
                     values (@mirror, @side, @id, @link, @raw::jsonb, @tag, @changed, @by, false, @now)
                     on conflict (mirror_id, side, id) do update
-                        set link_id = excluded.link_id, raw = excluded.raw, version_tag = excluded.version_tag, changed_at = excluded.changed_at, changed_by = excluded.changed_by, waiting = false, seen_at = excluded.seen_at
+                        set link_id = case when system_record.double_of is null then excluded.link_id end, raw = excluded.raw, version_tag = excluded.version_tag, changed_at = excluded.changed_at, changed_by = excluded.changed_by, waiting = false, seen_at = excluded.seen_at
                     """, ("side", delivery.Side), ("id", stored.Id), ("link", delivery.Link), ("raw", StoredForms.Write(stored.Fields)), ("tag", stored.VersionTag),
                     ("changed", stored.ChangedAt?.ToUniversalTime()), ("by", stored.ChangedBy), ("now", this.clock.GetUtcNow()));
                 yield return SideCommand(this.mirrorId, after);
@@ -407,6 +414,13 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
                 break;
         }
     }
+
+    /// <summary>Plans a write that does not come from reconciling.</summary>
+    internal static NpgsqlBatchCommand AsideCommand(int mirrorId, Delivery delivery, DateTimeOffset now) => Bound(new NpgsqlBatchCommand("""
+        insert into delivery (mirror_id, run_id, link_id, side, kind, record_id, reference, fields, version_tag, state, planned_at, aside)
+        values (@mirror, 0, @link, @side, @kind, @record, @reference, @fields::jsonb, @tag, 'planned', @now, true)
+        """), mirrorId, ("link", delivery.Link), ("side", delivery.Side), ("kind", delivery.Kind.ToString()), ("record", delivery.RecordId), ("reference", delivery.Reference),
+        ("fields", StoredForms.Write(delivery.Fields)), ("tag", delivery.VersionTag), ("now", now));
 
     internal static NpgsqlBatchCommand SideCommand(int mirrorId, SideAfter side) => Bound(new NpgsqlBatchCommand("""
         update system_record set shadow = coalesce(@shadow::jsonb, shadow), told = @told::jsonb, owed = @owed, unmet = @unmet, waiting = false
@@ -476,6 +490,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         : new NpgsqlParameter(name, name switch
         {
             "changed" => NpgsqlDbType.TimestampTz,
+            "pair" => NpgsqlDbType.Bigint,
             "link" => NpgsqlDbType.Uuid,
             "side" => NpgsqlDbType.Integer,
             "run" => NpgsqlDbType.Bigint,

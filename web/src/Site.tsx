@@ -40,7 +40,7 @@ export function Site() {
       <Route element={<Frame session={session.data} />}>
         <Route index element={<Today />} />
         <Route path="records" element={<Records />} />
-        <Route path="records/:link" element={<RecordScreen />} />
+        <Route path="records/:link" element={<RecordScreen session={session.data} />} />
         <Route path="mirrors" element={<Mirrors session={session.data} />} />
         <Route path="mirrors/new" element={<NewMirror />} />
         <Route path="formulas" element={<Formulas />} />
@@ -51,7 +51,7 @@ export function Site() {
         <Route path="runs" element={<Runs />} />
         <Route path="runs/:id" element={<RunScreen session={session.data} />} />
         <Route path="conflicts/:id?" element={<Conflicts session={session.data} />} />
-        <Route path="look-alikes" element={<LookAlikes />} />
+        <Route path="look-alikes/:id?" element={<LookAlikes session={session.data} />} />
         <Route path="held" element={<Held session={session.data} />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Route>

@@ -31,6 +31,14 @@ public sealed record LikenessDefinition(ImmutableArray<EvidenceOf> Evidence, dou
         return [.. this.Evidence.Select(e => names.IndexOf(e.Field) is >= 0 and var at ? Text(agreed[at]) : "")];
     }
 
+    /// <summary>What people call a record, by what it says: a person by both names, anything else by its name or the first that it says.</summary>
+    /// <param name="texts">By the evidence.</param>
+    public string? TitleOf(IReadOnlyList<string> texts)
+    {
+        string Of(params string[] kinds) => string.Join(' ', kinds.SelectMany(kind => this.Evidence.Select((e, i) => (e.Kind, Text: texts.ElementAtOrDefault(i) ?? "")).Where(e => e.Kind == kind && e.Text.Length > 0).Select(e => e.Text)));
+        return new[] { Of("given", "family"), Of("organisation"), Of("name"), texts.FirstOrDefault(t => t.Length > 0) ?? "" }.FirstOrDefault(t => t.Length > 0);
+    }
+
     /// <summary>What counts as evidence, guessed from the names of the agreed fields and some records' values.</summary>
     public static ImmutableArray<EvidenceOf> Guess(MirrorDefinition mirror, IReadOnlyList<Value[]> samples)
     {

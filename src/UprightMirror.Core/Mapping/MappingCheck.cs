@@ -103,7 +103,7 @@ public static class MappingCheck
             yield break;
         }
 
-        if (mirror.Recognising.IsEmpty)
+        if (mirror.Recognising.IsEmpty && mirror.Likeness is null && !mirror.LeavesOut)
         {
             yield return new Finding(true, null, null, null, $"Nothing says when two records are the same {mirror.RecordType}, so each would be created everywhere. Open an agreed field that tells them apart, such as a number or an e-mail address, and say so.");
         }
@@ -121,6 +121,11 @@ public static class MappingCheck
         foreach (var rule in mirror.Recognising.Where(r => mirror.Fields.All(f => f.Name != r.Field)))
         {
             yield return new Finding(true, null, null, null, $"Records are recognised by {rule.Field}, which is no agreed field any more. Choose another under Recognising.");
+        }
+
+        foreach (var evidence in mirror.Likeness?.Evidence.Where(e => mirror.Fields.All(f => f.Name != e.Field)) ?? [])
+        {
+            yield return new Finding(true, null, null, null, $"{evidence.Field} counts as evidence, and is no agreed field any more. Take it out under Recognising.");
         }
     }
 

@@ -57,7 +57,9 @@ public sealed record TotalCheck(string Field, string Amount, decimal Tolerance);
 /// <param name="System">The system's key, such as <c>slipway</c>.</param>
 /// <param name="Collection">Its collection, in the system's own word.</param>
 /// <param name="Constants">What every record that is created there is given beside the agreed fields.</param>
-public sealed record SideDefinition(string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask, ImmutableArray<SideConstant> Constants = default)
+/// <param name="DoubleMark">What a record is marked with that was entered twice and is not the one that is kept; null to leave it as it is.</param>
+public sealed record SideDefinition(
+    string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask, ImmutableArray<SideConstant> Constants = default, SideConstant? DoubleMark = null)
 {
     public ImmutableArray<SideConstant> Constants { get; init; } = Constants.IsDefault ? [] : Constants;
 }

@@ -23,7 +23,11 @@ public static class PlainWords
             }
         }
 
-        yield return mirror.Recognising.IsEmpty ? $"Nothing says yet when two records are the same {mirror.RecordType}." : $"Two records are the same {mirror.RecordType} when they have the same {string.Join(", or else the same ", mirror.Recognising.Select(r => Lower(r.Field)))}.";
+        foreach (var sentence in OfRecognising(mirror))
+        {
+            yield return sentence;
+        }
+
         for (var s = 0; s < mirror.Sides.Length; s++)
         {
             yield return mirror.Sides[s].Removal switch
@@ -35,6 +39,34 @@ public static class PlainWords
             };
         }
     }
+
+    /// <summary>When two records are the same, and what becomes of one that is like no other.</summary>
+    public static IEnumerable<string> OfRecognising(MirrorDefinition mirror)
+    {
+        if (mirror.Recognising.IsEmpty && mirror.Likeness is null)
+        {
+            yield return $"Nothing says yet when two records are the same {mirror.RecordType}.";
+            yield break;
+        }
+
+        if (!mirror.Recognising.IsEmpty)
+        {
+            yield return $"Two records are the same {mirror.RecordType} when they have the same {string.Join(", or else the same ", mirror.Recognising.Select(r => Lower(r.Field)))}.";
+        }
+
+        if (mirror.Likeness is { } likeness)
+        {
+            yield return $"{(mirror.Recognising.IsEmpty ? "Two" : "Otherwise two")} records are linked when their {Join(likeness.Fields.Distinct().Select(Lower), "and")} together make it {Percent(likeness.LinkAt)} likely that they are one thing; from {Percent(likeness.AskAt)} on a person is asked.";
+            yield return "Records of one system are never joined without a person.";
+        }
+
+        if (mirror.LeavesOut)
+        {
+            yield return $"A {mirror.RecordType} that is found nowhere else is left as it is, and created nowhere.";
+        }
+    }
+
+    private static string Percent(double likelihood) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{likelihood * 100:0.##} %");
 
     /// <summary>The sentences about one agreed field.</summary>
     public static string OfField(MirrorDefinition mirror, int field, ReconcileRules rules)

@@ -7,7 +7,8 @@ namespace UprightMirror.Core.Mapping;
 /// <param name="Mirror">The other mirror's key.</param>
 /// <param name="System">The system's key.</param>
 /// <param name="Id">The record's id there.</param>
-public sealed record ReferenceKnown(string Mirror, string System, string Id, Guid Link, string Title);
+/// <param name="IsDouble">True for a record that counts as another one of its system: what points at it means that, and nothing is pointed at it any more.</param>
+public sealed record ReferenceKnown(string Mirror, string System, string Id, Guid Link, string Title, bool IsDouble = false);
 
 /// <summary>The records that fields may point at, found by a system's own id or by their link.</summary>
 public sealed class References
@@ -24,7 +25,10 @@ public sealed class References
         foreach (var one in known)
         {
             ids[(one.Mirror, one.System, one.Id)] = new LinkValue(one.Link, one.Title);
-            links[(one.Mirror, one.Link, one.System)] = one.Id;
+            if (!one.IsDouble)
+            {
+                links[(one.Mirror, one.Link, one.System)] = one.Id;
+            }
         }
 
         (this.byId, this.byLink) = (ids.ToImmutable(), links.ToImmutable());

@@ -60,8 +60,6 @@ create table look_alike (
     put_off_at timestamptz,
     decided_by text,
     decided_at timestamptz,
-    -- What it takes to take the decision back.
-    undo jsonb,
     primary key (mirror_id, id),
     check ((side_a, id_a) < (side_b, id_b))
 );
@@ -73,3 +71,24 @@ create index look_alike_waiting on look_alike (found_at) where state = 'open';
 -- A record that was entered twice: it is no longer a record of its own, and counts as the one that was kept.
 alter table system_record add column double_of text collate "C";
 create index system_record_double on system_record (mirror_id, side, double_of) where double_of is not null;
+
+-- What people decided about which records are one thing, with what it takes to take it back.
+create table regrouping (
+    mirror_id int not null references mirror,
+    id bigint generated always as identity,
+    pair_id bigint,
+    what text not null check (what in ('same', 'different', 'double', 'apart')),
+    who text not null,
+    at timestamptz not null,
+    -- The links, records and pairs that it touched, as they stood before; and the links that it made.
+    before jsonb not null,
+    made uuid[] not null,
+    undone_by text,
+    undone_at timestamptz,
+    primary key (mirror_id, id)
+);
+create unique index regrouping_id on regrouping (id);
+create index regrouping_pair on regrouping (mirror_id, pair_id) where undone_at is null;
+
+-- A delivery that does not come from reconciling its link, and is not superseded by that: a double that is marked, a record moved from it.
+alter table delivery add column aside boolean not null default false;

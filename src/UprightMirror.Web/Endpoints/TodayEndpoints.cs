@@ -1,3 +1,4 @@
+using UprightMirror.Engine;
 using UprightMirror.Storage;
 using UprightMirror.Web.Running;
 
@@ -20,14 +21,14 @@ internal static class TodayEndpoints
     public static void MapToday(this RouteGroupBuilder api)
     {
         api.MapGet("/today", Read).WithName("getToday");
-        api.MapGet("/queues", async (Views views, CancellationToken cancellation) =>
+        api.MapGet("/queues", async (Views views, LookAlikes lookAlikes, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation) =>
         {
             var (conflicts, holds) = await views.Queues(cancellation);
-            return new QueuesShown(conflicts, 0, holds);
+            return new QueuesShown(conflicts, (await LookAlikeEndpoints.Waiting(lookAlikes, mirrors, connections, cancellation)).Count, holds);
         }).WithName("getQueues");
     }
 
-    private static async Task<Today> Read(Views views, Mirrors mirrors, KeptConnections connections, Catalogues catalogues, RunBook book, MirrorSchedule schedule, TimeProvider clock, int? zoneMinutes, CancellationToken cancellation)
+    private static async Task<Today> Read(Views views, LookAlikes lookAlikes, Mirrors mirrors, KeptConnections connections, Catalogues catalogues, RunBook book, MirrorSchedule schedule, TimeProvider clock, int? zoneMinutes, CancellationToken cancellation)
     {
         var now = clock.GetUtcNow();
         var shown = await Shown.With(connections, cancellation);
@@ -66,7 +67,15 @@ internal static class TodayEndpoints
             g.Count() == 1
                 ? new NeedShown("held", g.First().Title, $" is held: {g.First().Reason}", g.First().Since, "/held", "Open")
                 : new NeedShown("held", $"{g.Count()} records", $" are held{(g.Key.Field is { } field ? $" by their {field}" : "")}, the oldest {g.First().Title}", g.Min(h => h.Since), "/held", "Open")));
-        return new Today(new QueuesShown(conflicts.Count, 0, holds.Count), [.. needs.OrderBy(n => n.Since)], rows, systems, await views.SettledLately(now, cancellation));
+        var (alike, oldest) = await LookAlikeEndpoints.Waiting(lookAlikes, mirrors, connections, cancellation);
+        if (oldest is not null)
+        {
+            needs.Add(alike == 1
+                ? new NeedShown("lookAlike", oldest.Title, $" may stand in {(oldest.System is { } within ? $"{within} twice" : "two systems")}: {Likening.Percent(oldest.Probability)} likely", oldest.FoundAt, $"/look-alikes/{oldest.Id}", "Look")
+                : new NeedShown("lookAlike", $"{alike} look-alikes", $" may each be one thing, the oldest {oldest.Title}", oldest.FoundAt, $"/look-alikes/{oldest.Id}", "Look"));
+        }
+
+        return new Today(new QueuesShown(conflicts.Count, alike, holds.Count), [.. needs.OrderBy(n => n.Since)], rows, systems, await views.SettledLately(now, cancellation));
     }
 
     private static string Lower(ConflictView conflict) => conflict.Fields.Count > 3 ? "the whole record," : $"the {string.Join(", ", conflict.Fields)},";

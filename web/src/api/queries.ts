@@ -10,6 +10,7 @@ import {
   type CodeListAsked,
   type DraftAsked,
   type DraftPage,
+  type LikenessForm,
   type DraftSettings,
   type DraftSent,
   type FieldForm,
@@ -110,6 +111,113 @@ export const useConflict = (id: number | null) =>
     enabled: id !== null,
     retry: false,
   });
+
+export const useLookAlikes = () =>
+  useQuery({ queryKey: ['look-alikes'], queryFn: () => data(client.GET('/api/look-alikes')) });
+
+export const useLookAlike = (id: number | null) =>
+  useQuery({
+    queryKey: ['look-alike', id],
+    queryFn: () => data(client.GET('/api/look-alikes/{id}', { params: { path: { id: id! } } })),
+    enabled: id !== null,
+    retry: false,
+  });
+
+/** What a person says of a pair. */
+export type Judgement = 'same' | 'different' | 'later' | { keep: 'a' | 'b'; take: string[] };
+
+export function useJudge() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, is }: { id: number; is: Judgement }) => {
+      const params = { path: { id } };
+      return typeof is === 'string'
+        ? client.POST('/api/look-alikes/{id}/judgement', { params, body: { is } })
+        : client.POST('/api/look-alikes/{id}/double', { params, body: is });
+    },
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useUndoJudgement() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (id: number) => client.POST('/api/look-alikes/{id}/undo', { params: { path: { id } } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** The pairs of a mirror that are at least so likely, counted before they are decided together. */
+export const useAbove = (mirror: string, atLeast: number, enabled: boolean) =>
+  useQuery({
+    queryKey: ['look-alikes above', mirror, atLeast],
+    queryFn: () => data(client.GET('/api/look-alikes/above', { params: { query: { mirror, atLeast } } })),
+    enabled,
+    placeholderData: keepPreviousData,
+  });
+
+export function useDecideAbove() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { mirror: string; atLeast: number }) => data(client.POST('/api/look-alikes/above', { body })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** What would be put back if a record were taken out of its link. */
+export const useApart = (link: string, side: number | null) =>
+  useQuery({
+    queryKey: ['apart', link, side],
+    queryFn: () =>
+      data(client.GET('/api/records/{link}/apart', { params: { path: { link }, query: { side: side! } } })),
+    enabled: side !== null,
+  });
+
+export function useTakeApart(link: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { side: number; putBack: boolean }) =>
+      data(client.POST('/api/records/{link}/apart', { params: { path: { link } }, body })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** Records that a record may be, the likeliest first; by a text, where one is given. */
+export const useCandidates = (link: string, text: string, enabled: boolean) =>
+  useQuery({
+    queryKey: ['candidates', link, text],
+    queryFn: () =>
+      data(
+        client.GET('/api/records/{link}/candidates', {
+          params: { path: { link }, query: { text: text || undefined } },
+        }),
+      ),
+    enabled,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export function useJoin(link: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { side: number; id: string }) =>
+      data(client.POST('/api/records/{link}/join', { params: { path: { link } }, body })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export const useEvidence = (key: string) =>
+  useQuery({
+    queryKey: ['evidence', key],
+    queryFn: () => data(client.GET('/api/mirrors/{key}/draft/evidence', { params: { path: { key } } })),
+  });
+
+export function useTryRecognising(key: string) {
+  return useMutation({
+    mutationFn: (body: { likeness: LikenessForm; recognising: string[] }) =>
+      data(client.POST('/api/mirrors/{key}/draft/recognising', { params: { path: { key } }, body })),
+  });
+}
 
 export const useHeld = () => useQuery({ queryKey: ['held'], queryFn: () => data(client.GET('/api/held')) });
 

@@ -260,6 +260,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/{key}/draft/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getEvidence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/recognising": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryRecognising"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mirrors/{key}/draft/suggestions": {
         parameters: {
             query?: never;
@@ -462,6 +494,150 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-alikes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getLookAlikes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-alikes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getLookAlike"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-alikes/{id}/judgement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["judge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-alikes/{id}/double": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["keepOne"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-alikes/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undoJudgement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-alikes/above": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getAbove"];
+        put?: never;
+        post: operations["decideAbove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{link}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getApart"];
+        put?: never;
+        post: operations["takeApart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{link}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCandidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{link}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["join"];
         delete?: never;
         options?: never;
         head?: never;
@@ -728,6 +904,23 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AboveAsked: {
+            mirror: string;
+            /** Format: double */
+            atLeast: number;
+        };
+        AboveMade: {
+            /** Format: int32 */
+            made: number;
+            left: string[];
+        };
+        AboveShown: {
+            /** Format: int32 */
+            count: number;
+            /** Format: double */
+            wrong: number;
+            sample: components["schemas"]["LookAlikeRow"][];
+        };
         AgreedShown: {
             value: string;
             /** Format: int32 */
@@ -740,6 +933,45 @@ export interface components {
             /** Format: int64 */
             run: number;
             why: string;
+        };
+        AlikePair: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int32 */
+            a: number;
+            /** Format: int32 */
+            b: number;
+            /** Format: double */
+            probability: number;
+            /** Format: double */
+            before: number;
+            lines: components["schemas"]["EvidenceShown"][];
+            /** Format: double */
+            relatives: number;
+            /** Format: double */
+            rivals: number;
+            /** Format: double */
+            sum: number;
+        };
+        AlikeRecord: {
+            side: components["schemas"]["SideShown"];
+            id: string;
+            title: string;
+            /** Format: uuid */
+            link: null | string;
+            linkedWith: string[];
+            values: string[];
+            /** Format: date-time */
+            changedAt: null | string;
+            changedBy: null | string;
+        };
+        ApartAsked: {
+            /** Format: int32 */
+            side: number;
+            putBack: boolean;
+        };
+        ApartShown: {
+            written: components["schemas"]["PutBackOffer"][];
         };
         CallShown: {
             /** Format: int64 */
@@ -758,6 +990,28 @@ export interface components {
             fault: null | string;
             sent: null | string;
             answered: null | string;
+        };
+        CandidateLine: {
+            fields: string[];
+            words: string;
+            /** Format: double */
+            bits: number;
+        };
+        CandidateList: {
+            fields: string[];
+            candidates: components["schemas"]["CandidateShown"][];
+        };
+        CandidateShown: {
+            /** Format: int32 */
+            side: number;
+            id: string;
+            title: string;
+            /** Format: uuid */
+            link: null | string;
+            /** Format: double */
+            probability: null | number;
+            values: string[];
+            lines: components["schemas"]["CandidateLine"][];
         };
         /** @enum {unknown} */
         CatalogueChangeKind: "collectionAppeared" | "collectionVanished" | "appeared" | "vanished" | "changedType" | "changedLength" | "changedNeed" | "changedWriting" | "changedAllowed";
@@ -975,6 +1229,10 @@ export interface components {
             callsPerSecond: null | number;
             collections: components["schemas"]["CollectionFound"][];
         };
+        DoubleAsked: {
+            keep: string;
+            take: string[];
+        };
         DraftAsked: {
             /** Format: int32 */
             step: number;
@@ -1023,11 +1281,15 @@ export interface components {
             recognising: string[];
             sides: components["schemas"]["DraftSide"][];
             judged: string[];
+            likeness?: null | components["schemas"]["LikenessForm"];
+            /** @default false */
+            leavesOut: boolean;
         };
         DraftSide: {
             mayCreate: boolean;
             removal: components["schemas"]["Removal"];
             constants: components["schemas"]["ConstantForm"][];
+            doubleMark?: null | components["schemas"]["ConstantForm"];
         };
         /**
          * @default putBack
@@ -1077,6 +1339,20 @@ export interface components {
             hasSecret: boolean;
             silence: null | string;
             last: components["schemas"]["EventShown"][];
+        };
+        EvidenceForm: {
+            field: string;
+            kind: string;
+        };
+        EvidenceOffer: {
+            guessed: components["schemas"]["EvidenceForm"][];
+            kinds: string[];
+        };
+        EvidenceShown: {
+            fields: number[];
+            words: string;
+            /** Format: double */
+            bits: number;
         };
         FieldForm: {
             name: string;
@@ -1172,6 +1448,28 @@ export interface components {
             /** Format: date-time */
             since: string;
         };
+        JoinAsked: {
+            /** Format: int32 */
+            side: number;
+            id: string;
+        };
+        JudgedShown: {
+            /** Format: int64 */
+            pair: number;
+            mirror: string;
+            title: string;
+            is: string;
+            who: string;
+            /** Format: date-time */
+            at: string;
+        };
+        JudgementAsked: {
+            is: string;
+        };
+        JudgementMade: {
+            /** Format: uuid */
+            link: null | string;
+        };
         LearnAsked: {
             /** Format: int32 */
             side: number;
@@ -1188,10 +1486,49 @@ export interface components {
             others: components["schemas"]["LearnExample"][];
             askFor: null | string;
         };
+        LikenessForm: {
+            evidence: components["schemas"]["EvidenceForm"][];
+            /** Format: double */
+            linkAt: number;
+            /** Format: double */
+            askAt: number;
+        };
         LinesForm: {
             key: string;
             fields: components["schemas"]["FieldForm"][];
             total: null | components["schemas"]["TotalForm"];
+        };
+        LookAlikeList: {
+            rows: components["schemas"]["LookAlikeRow"][];
+            judged: components["schemas"]["JudgedShown"][];
+        };
+        LookAlikePage: {
+            row: components["schemas"]["LookAlikeRow"];
+            fields: string[];
+            records: components["schemas"]["AlikeRecord"][];
+            pairs: components["schemas"]["AlikePair"][];
+            /** Format: int32 */
+            pair: number;
+            ifSame: string[];
+            ifDifferent: string[];
+        };
+        LookAlikeRow: {
+            /** Format: int64 */
+            id: number;
+            mirror: string;
+            mirrorName: string;
+            recordType: string;
+            title: string;
+            /** Format: double */
+            probability: number;
+            system: null | string;
+            /** Format: int32 */
+            records: number;
+            /** Format: int32 */
+            pairs: number;
+            /** Format: date-time */
+            foundAt: string;
+            isPutOff: boolean;
         };
         MemberShown: {
             /** Format: int32 */
@@ -1331,6 +1668,13 @@ export interface components {
         };
         /** @enum {unknown} */
         PhoneForm: "international" | "nationalDigits" | null;
+        PutBackOffer: {
+            /** Format: int32 */
+            side: number;
+            field: string;
+            before: string;
+            now: string;
+        };
         QueuesShown: {
             /** Format: int32 */
             conflicts: number;
@@ -1338,6 +1682,23 @@ export interface components {
             lookAlikes: number;
             /** Format: int32 */
             held: number;
+        };
+        RecognisingAsked: {
+            likeness: components["schemas"]["LikenessForm"];
+            recognising: string[];
+        };
+        RecognisingTried: {
+            records: number[];
+            /** Format: int32 */
+            byKey: number;
+            across: number[];
+            within: number[];
+            bars: number[];
+            /** Format: int64 */
+            compared: number;
+            /** Format: double */
+            missed: number;
+            samples: components["schemas"]["SampledPair"][];
         };
         RecordAsked: {
             /** Format: int32 */
@@ -1468,6 +1829,25 @@ export interface components {
             position: number;
             /** Format: int32 */
             of: number;
+        };
+        SampledPair: {
+            /** Format: double */
+            probability: number;
+            /** Format: int32 */
+            sideA: number;
+            idA: string;
+            a: string[];
+            /** Format: int32 */
+            sideB: number;
+            idB: string;
+            b: string[];
+            lines: components["schemas"]["CandidateLine"][];
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            relatives: number;
+            /** Format: double */
+            rivals: number;
         };
         SecretSource: {
             environment?: null | string;
@@ -2293,6 +2673,68 @@ export interface operations {
             };
         };
     };
+    getEvidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceOffer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tryRecognising: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecognisingAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecognisingTried"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     getSuggestions: {
         parameters: {
             query?: never;
@@ -2660,6 +3102,339 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getLookAlikes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookAlikeList"];
+                };
+            };
+        };
+    };
+    getLookAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookAlikePage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgementAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgementMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    keepOne: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoubleAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgementMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    undoJudgement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgementMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getAbove: {
+        parameters: {
+            query: {
+                mirror: string;
+                atLeast: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AboveShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    decideAbove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AboveAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AboveMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getApart: {
+        parameters: {
+            query: {
+                side: number;
+            };
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApartShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    takeApart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApartAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgementMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getCandidates: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CandidateList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgementMade"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -77,6 +77,12 @@ internal sealed class BenchSamples(Views views, SampleRecords samples, Drafts dr
         return [.. paths.SelectMany(path => (profiles.FirstOrDefault(p => p.Path == path)?.Samples ?? []).Select(s => RawFields.Of([KeyValuePair.Create(path, Value.Text(s))])))];
     }
 
+    /// <summary>Records of one side with their ids: those that runs have read, or else those that are read from the system now.</summary>
+    public async Task<IReadOnlyList<(string Id, RawFields Fields)>> Known(KeptMirror mirror, SideDefinition side, int index, int most, CancellationToken cancellation) =>
+        await drafts.RecordsWithIds(mirror.Id, index, most, cancellation) is { Count: > 0 } known
+            ? known
+            : [.. (await samples.Of(side.System, side.Collection, cancellation)).Records.Take(most).Select(r => (r.Id, r.Fields))];
+
     /// <summary>How often records that are one thing say a code in a side's field and a value of an agreed field on another side.</summary>
     public async Task<IReadOnlyDictionary<(string Code, string Agreed), int>> Together(KeptMirror mirror, MirrorDefinition draft, int side, string path, int field, CancellationToken cancellation)
     {

@@ -57,6 +57,7 @@ internal static class DraftEndpoints
         api.MapPost("/mirrors/{key}/draft/publish", Publish).RequireAuthorization(Roles.Administrator).WithName("publishDraft");
         api.MapDelete("/mirrors/{key}/draft", Discard).RequireAuthorization(Roles.Administrator).WithName("discardDraft");
         api.MapCellTrying();
+        api.MapRecognising();
         api.MapSuggestions();
         api.MapCodeLists();
     }

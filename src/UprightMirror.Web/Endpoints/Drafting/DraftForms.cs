@@ -1,6 +1,8 @@
 using System.Collections.Immutable;
 using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Matching;
+using UprightMirror.Core.Matching.Comparing;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
 
@@ -44,10 +46,21 @@ public sealed record TotalForm(string Field, string Amount, decimal Tolerance);
 /// <param name="CountryField">The agreed field that says in which country telephone numbers are read; null for none.</param>
 /// <param name="Recognising">The agreed fields by which records are the same, the first that finds something deciding.</param>
 /// <param name="Judged">Doubts of the check, in its words, that are as they should be.</param>
-public sealed record DraftSettings(string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides, IReadOnlyList<string> Judged);
+/// <param name="Likeness">How records are recognised where no key says so; null to go by keys alone.</param>
+/// <param name="LeavesOut">True where what is found nowhere else is created nowhere.</param>
+public sealed record DraftSettings(
+    string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides, IReadOnlyList<string> Judged, LikenessForm? Likeness = null, bool LeavesOut = false);
+
+/// <param name="LinkAt">From this likelihood on two are linked by themselves: above 0.5, up to 1.</param>
+/// <param name="AskAt">From this likelihood on a person is asked: 0.5 up to <paramref name="LinkAt"/>.</param>
+public sealed record LikenessForm(IReadOnlyList<EvidenceForm> Evidence, double LinkAt, double AskAt);
+
+/// <param name="Kind">What the agreed field holds, such as organisation, given, family, email, phone, street.</param>
+public sealed record EvidenceForm(string Field, string Kind);
 
 /// <param name="Constants">What a record that is created there is given.</param>
-public sealed record DraftSide(bool MayCreate, Removal Removal, IReadOnlyList<ConstantForm> Constants);
+/// <param name="DoubleMark">What a double there is marked with; {id} in it stands for the one that is kept. Null to leave it as it is.</param>
+public sealed record DraftSide(bool MayCreate, Removal Removal, IReadOnlyList<ConstantForm> Constants, ConstantForm? DoubleMark = null);
 
 public sealed record ConstantForm(string Path, string Text);
 
@@ -65,7 +78,36 @@ internal static class DraftForms
 
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
-        [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))]))], mirror.Judged);
+        [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))], s.DoubleMark is { } mark ? new ConstantForm(mark.Path, mark.Text) : null))], mirror.Judged,
+        mirror.Likeness is { } likeness ? new LikenessForm([.. likeness.Evidence.Select(e => new EvidenceForm(e.Field, e.Kind))], likeness.LinkAt, likeness.AskAt) : null, mirror.LeavesOut);
+
+    /// <returns>What is wrong, or null.</returns>
+    public static string? Read(LikenessForm? form, out LikenessDefinition? likeness)
+    {
+        likeness = null;
+        if (form is null)
+        {
+            return null;
+        }
+
+        if (form.Evidence.Count > MatchPlan.MostFields || form.Evidence.Distinct().Count() != form.Evidence.Count)
+        {
+            return $"At most {MatchPlan.MostFields} fields count as evidence, each once.";
+        }
+
+        if (form.Evidence.FirstOrDefault(e => Comparators.Of(e.Kind) is null) is { } unknown)
+        {
+            return $"{unknown.Field}: there is nothing that compares {unknown.Kind}.";
+        }
+
+        if (form.AskAt is not (>= 0.5 and <= 1) || form.LinkAt is not (> 0.5 and <= 1) || form.AskAt > form.LinkAt)
+        {
+            return "A person is asked from 50 % on at the least, and records are linked by themselves from there or from further up.";
+        }
+
+        likeness = new LikenessDefinition([.. form.Evidence.Select(e => new EvidenceOf(e.Field, e.Kind))], form.LinkAt, form.AskAt);
+        return null;
+    }
 
     public static UnknownForm? Form(UnknownCode unknown) => unknown.Kind == UnknownCodes.Hold ? null : new UnknownForm(unknown.Kind, unknown.Stand);
 
@@ -84,6 +126,7 @@ internal static class DraftForms
             Fields = fields,
             CountryField = before.CountryField is { } country ? Now(country) : null,
             Recognising = [.. before.Recognising.Select(r => new RecognisingRule(Now(r.Field)))],
+            Likeness = before.Likeness is { } likeness ? likeness with { Evidence = [.. likeness.Evidence.Select(e => e with { Field = Now(e.Field) })] } : null,
 
             // Somebody has to be known by something: a name, if there is one.
             TitleField = fields.Any(f => f.Name == title) || before.Fields.Any(f => f.Name == title)
@@ -123,20 +166,32 @@ internal static class DraftForms
                 return $"A side has at most {MostConstants} constants; each names a field, and has 1 to 2,000 characters.";
             }
 
+            if (side.DoubleMark is { Path.Length: 0 or > 400 } or { Text.Length: 0 or > 2000 })
+            {
+                return "A double is marked in one field, with 1 to 2,000 characters.";
+            }
+
             if (side.Constants.GroupBy(c => c.Path).FirstOrDefault(g => g.Count() > 1) is { } twice)
             {
                 return $"{before.Sides[i].System} is given two constants in {twice.Key}. Take one of them out.";
             }
         }
 
+        if (Read(form.Likeness, out var likeness) is { } no)
+        {
+            return no;
+        }
+
         definition = before with
         {
+            Likeness = likeness,
+            LeavesOut = form.LeavesOut,
             Name = form.Name.Trim(),
             TitleField = form.TitleField,
             CountryField = string.IsNullOrEmpty(form.CountryField) ? null : form.CountryField,
             Judged = [.. form.Judged.Distinct(StringComparer.Ordinal)],
             Recognising = [.. form.Recognising.Select(f => new RecognisingRule(f))],
-            Sides = [.. before.Sides.Zip(form.Sides, (side, asked) => side with { MayCreate = asked.MayCreate, Removal = asked.Removal, Constants = [.. asked.Constants.Select(c => new SideConstant(c.Path, c.Text))] })],
+            Sides = [.. before.Sides.Zip(form.Sides, (side, asked) => side with { MayCreate = asked.MayCreate, Removal = asked.Removal, Constants = [.. asked.Constants.Select(c => new SideConstant(c.Path, c.Text))], DoubleMark = asked.DoubleMark is { } mark ? new SideConstant(mark.Path, mark.Text) : null })],
         };
         return null;
     }

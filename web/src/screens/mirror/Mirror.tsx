@@ -10,6 +10,7 @@ import { When } from '../../parts/When';
 import { Bench } from './bench/Bench';
 import { BenchPanel } from './bench/BenchPanel';
 import type { Open } from './bench/edits';
+import { Recognising } from './recognising/Recognising';
 import { Sides } from './Sides';
 import { SidesDraft } from './SidesDraft';
 import { stepStates, type StepState } from './steps';
@@ -146,8 +147,18 @@ export function Mirror({ session }: { session: Session }) {
           />
         ) : step === 'sides' ? (
           <Sides page={mirror.data} />
+        ) : step === 'recognising' && session.role === 'administrator' ? (
+          <Recognising
+            mirrorKey={key}
+            check={() => {
+              setOpen({ kind: 'check' });
+              void go(`/mirrors/${key}/fields`);
+            }}
+          />
         ) : step === 'recognising' ? (
-          <Recognising page={mirror.data} />
+          <p className="max-w-[80ch] border-y border-rule bg-sheet px-4 py-4">
+            How records are recognised is said beside, in plain words. An administrator sets it.
+          </p>
         ) : benched ? (
           <Bench key={key} mirrorKey={key} at={sample} find={find} show={showOnBench} open={open} choose={setOpen} />
         ) : (
@@ -159,8 +170,8 @@ export function Mirror({ session }: { session: Session }) {
       ) : (
         <PlainWords
           page={mirror.data}
-          // The Sides step edits the draft: what is said beside it is what the draft would do.
-          about={step === 'sides' && draft ? draft.aboutMirror : mirror.data.inPlainWords}
+          // These steps edit the draft: what is said beside them is what the draft would do.
+          about={(step === 'sides' || step === 'recognising') && draft ? draft.aboutMirror : mirror.data.inPlainWords}
           step={step}
           chosen={chosen}
         />
@@ -179,23 +190,6 @@ function StepMark({ of }: { of: StepState | undefined }) {
       </span>
       {of && <span className="sr-only">{of.state}: </span>}
     </span>
-  );
-}
-
-/** What makes two records the same. */
-function Recognising({ page: { inPlainWords, mirror } }: { page: MirrorPage }) {
-  return (
-    <div className="max-w-[80ch] border-y border-rule bg-sheet px-4 py-4">
-      <p>{inPlainWords.find((sentence) => sentence.startsWith('Two records'))}</p>
-      <p className="mt-2 text-soft">
-        When the same value stands in more than one {mirror.recordType} of a side, nobody can tell which is meant: the
-        record is{' '}
-        <Link to="/held" className="underline">
-          held
-        </Link>{' '}
-        until one of them is put right. Nothing is created twice meanwhile.
-      </p>
-    </div>
   );
 }
 

@@ -8,7 +8,15 @@ const page = (some: Partial<DraftPage>): DraftPage =>
     basedOn: 1,
     fields: [newField('Name', 'text', [cellAt('name'), cellAt('Title')])],
     findings: [],
-    settings: { name: 'M', titleField: 'Name', countryField: null, recognising: ['Name'], sides: [], judged: [] },
+    settings: {
+      name: 'M',
+      titleField: 'Name',
+      countryField: null,
+      recognising: ['Name'],
+      sides: [],
+      judged: [],
+      leavesOut: false,
+    },
     ...some,
   }) as unknown as DraftPage;
 
@@ -23,7 +31,15 @@ test('a new mirror has not begun its steps, and says why', () => {
   const empty = page({
     basedOn: 0,
     fields: [],
-    settings: { name: 'M', titleField: '', countryField: null, recognising: [], sides: [], judged: [] },
+    settings: {
+      name: 'M',
+      titleField: '',
+      countryField: null,
+      recognising: [],
+      sides: [],
+      judged: [],
+      leavesOut: false,
+    },
   });
   expect(states(empty)).toEqual({
     sides: 'fine',
@@ -39,6 +55,14 @@ test('what is wrong in the fields, or in what recognises, needs attention; a dou
   const finding = { isWrong: true, field: 0, side: 1, path: 'Title', words: 'It is gone.', isJudged: false };
   expect(stepStates(page({ findings: [finding] })).fields).toEqual({ state: 'needs attention', why: 'It is gone.' });
   expect(states(page({ findings: [{ ...finding, isWrong: false }] })).fields).toBe('fine');
-  const other = { name: 'M', titleField: 'Name', countryField: null, recognising: ['Gone'], sides: [], judged: [] };
+  const other = {
+    name: 'M',
+    titleField: 'Name',
+    countryField: null,
+    recognising: ['Gone'],
+    sides: [],
+    judged: [],
+    leavesOut: false,
+  };
   expect(states(page({ settings: other })).recognising).toBe('needs attention');
 });

@@ -16,9 +16,11 @@ export function stepStates(page: DraftPage | undefined): Record<string, StepStat
         ? { state: 'needs attention', why: inFields[0].words }
         : { state: 'fine' },
     recognising:
-      page.settings.recognising.length === 0
+      page.settings.recognising.length === 0 && !page.settings.likeness && !page.settings.leavesOut
         ? { state: 'not begun', why: 'Nothing says yet when two records are the same.' }
-        : page.settings.recognising.some((r) => page.fields.every((f) => f.name !== r))
+        : [...page.settings.recognising, ...(page.settings.likeness?.evidence ?? []).map((e) => e.field)].some((r) =>
+              page.fields.every((f) => f.name !== r),
+            )
           ? { state: 'needs attention', why: 'It goes by a field that there is not any more.' }
           : { state: 'fine' },
     settling: begun ? { state: 'fine' } : { state: 'not begun', why: 'Nothing is mapped yet.' },

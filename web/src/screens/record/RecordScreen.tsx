@@ -1,15 +1,17 @@
 import { useState } from 'react';
-import { Link, useParams } from 'react-router';
-import type { Field, RecordPage } from '../../api/client';
+import { Link, useParams, useSearchParams } from 'react-router';
+import type { Field, RecordPage, Session } from '../../api/client';
 import { useRecord } from '../../api/queries';
 import { Spine } from '../../parts/Spine';
 import { Failing, Loading } from '../../parts/States';
 import { clock, When } from '../../parts/When';
+import { Regroup } from './Regroup';
 import { Timeline } from './Timeline';
 
 /** One record: what each side says, what is agreed and why, and everything that happened to it. */
-export function RecordScreen() {
+export function RecordScreen({ session }: { session: Session }) {
   const { link = '' } = useParams();
+  const [params] = useSearchParams();
   const record = useRecord(link);
   const [why, setWhy] = useState<string | null>(null);
   if (record.isPending)
@@ -38,6 +40,7 @@ export function RecordScreen() {
         </div>
         <RecordSpine record={r} onWhy={setWhy} why={why} />
         {asked?.agreed && <Why record={r} field={asked} close={() => setWhy(null)} />}
+        <Regroup key={r.link} record={r} mayDecide={session.role !== 'reader'} finding={params.get('find') !== null} />
       </div>
       <aside aria-label="Timeline" className="w-[326px] shrink-0 border-l border-rule bg-sheet px-4 py-4">
         <h2 className="mb-2 font-semibold">Timeline</h2>

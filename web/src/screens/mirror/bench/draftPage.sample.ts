@@ -24,6 +24,7 @@ export const draftPage = (some: Partial<DraftPage> = {}): DraftPage => ({
     countryField: null,
     recognising: ['Name'],
     judged: [],
+    leavesOut: false,
     sides: [
       { mayCreate: true, removal: 'ask', constants: [] },
       { mayCreate: true, removal: 'ask', constants: [{ path: 'Currency', text: 'EUR' }] },

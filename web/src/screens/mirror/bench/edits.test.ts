@@ -150,7 +150,15 @@ test('a field of a catalogue becomes an agreed field with a name and a type of i
 
 test('a constant is set, changed and taken out on its own side only', () => {
   const side = { mayCreate: true, removal: 'ask' as const, constants: [] };
-  const none = { name: 'M', titleField: 'Name', countryField: null, recognising: [], sides: [side, side], judged: [] };
+  const none = {
+    name: 'M',
+    titleField: 'Name',
+    countryField: null,
+    recognising: [],
+    sides: [side, side],
+    judged: [],
+    leavesOut: false,
+  };
   const one = withConstant(none, 1, 'Currency', 'EUR');
   expect(one.sides.map((s) => s.constants)).toEqual([[], [{ path: 'Currency', text: 'EUR' }]]);
   expect(withConstant(one, 1, 'Currency', 'NOK').sides[1]!.constants).toEqual([{ path: 'Currency', text: 'NOK' }]);
