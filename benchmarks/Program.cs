@@ -22,6 +22,8 @@ switch (args)
         return Formulas.Evaluate() + Mapping.Measure();
     case ["linking", var world, var truth]:
         return await DemoMatching.Measure(new Uri(world), truth);
+    case ["recognising", var known]:
+        return await Recognising.One(int.Parse(known, System.Globalization.CultureInfo.InvariantCulture));
     case ["matching"]:
         return Matching.Quality() + Matching.Speed();
     case ["matching", var count]:

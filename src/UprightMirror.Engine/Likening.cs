@@ -116,7 +116,8 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
         // The record itself is not among those that were counted, unless it was there already.
         foreach (var (field, name, _) in alone.Names)
         {
-            var by = counts.TryGetValue((field, name), out var known) ? (int[])known.Clone() : new int[sides];
+            var by = new int[sides];
+            counts.GetValueOrDefault((field, name))?.CopyTo(by, 0);
             by[place.Side]++;
             counts[(field, name)] = by;
         }

@@ -41,17 +41,18 @@ public sealed class MatchSet
     public static MatchSet Of(IReadOnlyList<MatchPlan> plans, IReadOnlyList<(IReadOnlyList<string> Texts, byte Side)> rows, MatchModel model, IReadOnlyDictionary<(int Field, string Name), int[]> counts)
     {
         var set = Of(plans, rows, model.Words);
+
+        // A side that had no record yet when it was learned, or has none among these, counts for none.
+        var sides = plans.Count;
+        int[] Wide(int[] bySide) => bySide.Length >= sides ? bySide : [.. bySide, .. new int[sides - bySide.Length]];
         for (var f = 0; f < set.Counts.Length; f++)
         {
             foreach (var name in set.Counts[f].Keys.ToList())
             {
-                if (counts.TryGetValue((f, name), out var known))
-                {
-                    set.Counts[f][name] = known;
-                }
+                set.Counts[f][name] = Wide(counts.GetValueOrDefault((f, name)) ?? set.Counts[f][name]);
             }
 
-            model.Said[f].CopyTo(set.Said[f] = new int[Math.Max(model.Said[f].Length, set.Said[f].Length)], 0);
+            set.Said[f] = Wide(model.Said[f]);
         }
 
         return set;

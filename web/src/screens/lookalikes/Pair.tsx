@@ -160,7 +160,9 @@ function Evidence({
   const counted = new Set(pair.lines.flatMap((l) => l.fields));
   const rest = fields.map((_, i) => i).filter((i) => !counted.has(i) && (a.values[i] || b.values[i]));
   const most = Math.max(8, ...pair.lines.map((l) => Math.abs(l.bits)), Math.abs(pair.before), Math.abs(pair.relatives));
-  const first = (i: number) => <Value of={a.values[i]!} other={b.values[i]!} />;
+  // Written two ways and the same all the same: nothing in it is marked.
+  const same = new Set(pair.lines.filter((l) => l.words === 'the same').flatMap((l) => l.fields));
+  const first = (i: number) => <Value of={a.values[i]!} other={b.values[i]!} isSame={same.has(i)} />;
   const tick = (i: number) =>
     choose && a.values[i] !== b.values[i] && b.values[i] && a.values[i] ? (
       <label className="ml-2 inline-flex items-center gap-1 text-sm text-soft">
@@ -182,7 +184,7 @@ function Evidence({
       <colgroup>
         <col className="w-[108px]" />
         <col />
-        <col className="w-[300px]" />
+        <col className="w-[348px]" />
         <col />
         {more.map((m) => (
           <col key={m.id} />
@@ -207,18 +209,18 @@ function Evidence({
           line.fields.map((i, n) => (
             <tr key={fields[i]} className="border-t border-rule">
               <Label>{fields[i]}</Label>
-              <td className="px-3 py-1.5 break-words">{first(i)}</td>
+              <td className="px-3 py-1.5 align-top break-words">{first(i)}</td>
               {n === 0 && (
                 <td rowSpan={line.fields.length} className="bg-alike-tint px-3 py-1.5 align-middle">
                   <Bar bits={line.bits} most={most} words={line.words} />
                 </td>
               )}
-              <td className="px-3 py-1.5 break-words">
-                <Value of={b.values[i]!} other={a.values[i]!} />
+              <td className="px-3 py-1.5 align-top break-words">
+                <Value of={b.values[i]!} other={a.values[i]!} isSame={same.has(i)} />
                 {tick(i)}
               </td>
               {more.map((m) => (
-                <td key={m.id} className="px-3 py-1.5 break-words">
+                <td key={m.id} className="px-3 py-1.5 align-top break-words">
                   <Value of={m.values[i]!} other={a.values[i]!} />
                 </td>
               ))}
@@ -226,8 +228,8 @@ function Evidence({
           )),
         )}
         <tr className="border-t border-rule">
-          <Label>All others</Label>
-          <td className="px-3 py-1.5 text-soft">before any evidence: {before(pair.before)}</td>
+          <Label>Beforehand</Label>
+          <td className="px-3 py-1.5 align-top text-soft">before any evidence: {before(pair.before)}</td>
           <td className="bg-alike-tint px-3 py-1.5">
             <Bar bits={pair.before} most={most} words="so few pairs are one thing" />
           </td>
@@ -236,7 +238,9 @@ function Evidence({
         {pair.relatives !== 0 && (
           <tr className="border-t border-rule">
             <Label>Relatives</Label>
-            <td className="px-3 py-1.5 text-soft">branches, families and colleagues agree in some of it too</td>
+            <td className="px-3 py-1.5 align-top text-soft">
+              branches, families and colleagues agree in some of it too
+            </td>
             <td className="bg-alike-tint px-3 py-1.5">
               <Bar bits={pair.relatives} most={most} words="it fits relatives as well" />
             </td>
@@ -246,7 +250,7 @@ function Evidence({
         {pair.rivals !== 0 && (
           <tr className="border-t border-rule">
             <Label>Rivals</Label>
-            <td className="px-3 py-1.5 text-soft">one of the two may be another record instead</td>
+            <td className="px-3 py-1.5 align-top text-soft">one of the two may be another record instead</td>
             <td className="bg-alike-tint px-3 py-1.5">
               <Bar bits={pair.rivals} most={most} words="others are as likely" />
             </td>
@@ -255,7 +259,7 @@ function Evidence({
         )}
         <tr className="border-t-2 border-alike">
           <Label strong>Together</Label>
-          <td className="px-3 py-1.5 text-soft">all of it added up</td>
+          <td className="px-3 py-1.5 align-top text-soft">all of it added up</td>
           <td className="bg-alike-tint px-3 py-1.5 text-right font-semibold text-alike tabular-nums">
             {signed(pair.sum)}
           </td>
@@ -274,14 +278,14 @@ function Evidence({
         {rest.map((i) => (
           <tr key={fields[i]} className="border-t border-rule">
             <Label>{fields[i]}</Label>
-            <td className="px-3 py-1.5 break-words">{first(i)}</td>
+            <td className="px-3 py-1.5 align-top break-words">{first(i)}</td>
             <td className="bg-alike-tint/50" />
-            <td className="px-3 py-1.5 break-words">
-              <Value of={b.values[i]!} other={a.values[i]!} />
+            <td className="px-3 py-1.5 align-top break-words">
+              <Value of={b.values[i]!} other={a.values[i]!} isSame={same.has(i)} />
               {tick(i)}
             </td>
             {more.map((m) => (
-              <td key={m.id} className="px-3 py-1.5 break-words">
+              <td key={m.id} className="px-3 py-1.5 align-top break-words">
                 <Value of={m.values[i]!} other={a.values[i]!} />
               </td>
             ))}
@@ -328,8 +332,9 @@ function Head({ record: r }: { record: AlikeRecord }) {
   );
 }
 
-function Value({ of, other }: { of: string; other: string }) {
+function Value({ of, other, isSame = false }: { of: string; other: string; isSame?: boolean }) {
   if (of === '') return <span className="text-soft">empty</span>;
+  if (isSame) return <>{of}</>;
   return (
     <>
       {differing(of, other).map((p, i) =>
@@ -349,18 +354,16 @@ function Value({ of, other }: { of: string; other: string }) {
 function Bar({ bits, most, words }: { bits: number; most: number; words: string }) {
   const width = `${Math.min(50, (Math.abs(bits) / most) * 50)}%`;
   return (
-    <span className="block">
-      <span className="flex items-center gap-2">
-        <span className="relative h-2.5 flex-1" aria-hidden="true">
-          <span className="absolute inset-y-[-4px] left-1/2 w-px bg-alike/60" />
-          <span
-            className={`absolute inset-y-0 ${bits < 0 ? 'right-1/2 bg-held/70' : 'left-1/2 bg-alike'}`}
-            style={{ width }}
-          />
-        </span>
-        <span className="w-14 shrink-0 text-right font-semibold tabular-nums">{signed(bits)}</span>
+    <span className="flex items-center gap-2">
+      <span className="min-w-0 flex-1 text-sm text-soft">{words}</span>
+      <span className="relative h-2.5 w-28 shrink-0" aria-hidden="true">
+        <span className="absolute inset-y-[-4px] left-1/2 w-px bg-alike/60" />
+        <span
+          className={`absolute inset-y-0 ${bits < 0 ? 'right-1/2 bg-held/70' : 'left-1/2 bg-alike'}`}
+          style={{ width }}
+        />
       </span>
-      <span className="block text-sm text-soft">{words}</span>
+      <span className="w-14 shrink-0 text-right font-semibold tabular-nums">{signed(bits)}</span>
     </span>
   );
 }

@@ -198,7 +198,7 @@ function Keys({ page, set }: { page: DraftPage; set: (what: string, some: Partia
         <li>
           <select
             aria-label="Add a key"
-            className={`${INPUT} w-40`}
+            className={`${INPUT} max-w-40`}
             value=""
             onChange={(e) =>
               set(`Recognise records by ${e.target.value}`, { recognising: [...settings.recognising, e.target.value] })
@@ -283,7 +283,7 @@ function Evidence({
       <div className="mt-2 flex items-center gap-3">
         <select
           aria-label="Add evidence"
-          className={`${INPUT} w-44`}
+          className={`${INPUT} max-w-44`}
           value=""
           onChange={(e) =>
             set(`${e.target.value} counts as evidence`, {
@@ -357,8 +357,8 @@ function Outcome({ tried, likeness, sides }: { tried: RecognisingTried; likeness
             <strong className="font-semibold">{tried.byKey.toLocaleString()}</strong> are linked by keys.{' '}
           </>
         )}
-        Of <strong className="font-semibold">{linked.toLocaleString()}</strong> links made by themselves{' '}
-        <strong className="font-semibold">{about(wrong)}</strong> will be wrong;{' '}
+        Of <strong className="font-semibold">{linked.toLocaleString()}</strong> {linked === 1 ? 'link' : 'links'} made
+        by themselves <strong className="font-semibold">{about(wrong)}</strong> will be wrong;{' '}
         <strong className="font-semibold">{asked.toLocaleString()}</strong> {asked === 1 ? 'pair' : 'pairs'} will be
         asked
         {within > 0 && <>, {within.toLocaleString()} of them within one system</>}.
