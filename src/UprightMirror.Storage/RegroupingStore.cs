@@ -82,8 +82,9 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
                     'links', (select coalesce(jsonb_agg(to_jsonb(l)), '[]') from link l where l.mirror_id = @mirror and l.id = any(@links)),
                     'records', (select coalesce(jsonb_agg(to_jsonb(r)), '[]') from system_record r where r.mirror_id = @mirror
                         and (r.link_id = any(@links) or exists (select from unnest(@sides, @ids) p (side, id) where p.side = r.side and p.id = r.id))),
-                    'pairs', (select coalesce(jsonb_agg(to_jsonb(k)), '[]') from look_alike k join unnest(@sidesA, @idsA, @sidesB, @idsB) p (side_a, id_a, side_b, id_b)
-                        on k.mirror_id = @mirror and k.side_a = p.side_a and k.id_a = p.id_a and k.side_b = p.side_b and k.id_b = p.id_b))
+                    'pairs', (select coalesce(jsonb_agg(to_jsonb(k)), '[]') from look_alike k where k.mirror_id = @mirror and (
+                        exists (select from unnest(@sidesA, @idsA, @sidesB, @idsB) p (side_a, id_a, side_b, id_b) where k.side_a = p.side_a and k.id_a = p.id_a and k.side_b = p.side_b and k.id_b = p.id_b)
+                        or (k.state = 'open' and exists (select from unnest(@sides, @ids) p (side, id) where (p.side = k.side_a and p.id = k.id_a) or (p.side = k.side_b and p.id = k.id_b))))))
             """,
             ("pair", regrouped.Pair), ("what", regrouped.What), ("who", regrouped.Who), ("now", now), ("links", links),
             ("sides", regrouped.Records.Select(r => r.Place.Side).ToArray()), ("ids", regrouped.Records.Select(r => r.Place.Id).ToArray()),
@@ -127,12 +128,24 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
                 """, ("sideA", pair.A.Side), ("idA", pair.A.Id), ("sideB", pair.B.Side), ("idB", pair.B.Id), ("state", pair.State), ("who", regrouped.Who), ("now", now));
         }
 
-        // Who waited only for this answer is looked at by the next run.
+        // A double is nobody of its own any more: what else was asked about it is asked no more.
+        var doubles = regrouped.Records.Where(r => r.DoubleOf is not null).Select(r => r.Place).ToList();
         Add("""
-            update system_record r set waiting = true from unnest(@sides, @ids) p (side, id)
+            update look_alike k set state = 'withdrawn' from unnest(@sides, @ids) p (side, id)
+            where k.mirror_id = @mirror and k.state = 'open' and ((p.side = k.side_a and p.id = k.id_a) or (p.side = k.side_b and p.id = k.id_b))
+            """, ("sides", doubles.Select(d => d.Side).ToArray()), ("ids", doubles.Select(d => d.Id).ToArray()));
+
+        // Who waited only for this answer is looked at by the next run; who waited for a double, too.
+        Add("""
+            update system_record r set waiting = true from (
+                select side, id from unnest(@sides, @ids) p (side, id)
+                union select k.side_a, k.id_a from look_alike k join unnest(@goneSides, @goneIds) p (side, id) on k.side_b = p.side and k.id_b = p.id where k.mirror_id = @mirror and k.state = 'withdrawn'
+                union select k.side_b, k.id_b from look_alike k join unnest(@goneSides, @goneIds) p (side, id) on k.side_a = p.side and k.id_a = p.id where k.mirror_id = @mirror and k.state = 'withdrawn'
+            ) p
             where r.mirror_id = @mirror and r.side = p.side and r.id = p.id and r.link_id is null and r.raw is not null and r.double_of is null
                 and not exists (select from look_alike k where k.mirror_id = @mirror and k.state = 'open' and ((k.side_a = r.side and k.id_a = r.id) or (k.side_b = r.side and k.id_b = r.id)))
-            """, ("sides", regrouped.Pairs.SelectMany(p => new[] { p.A.Side, p.B.Side }).ToArray()), ("ids", regrouped.Pairs.SelectMany(p => new[] { p.A.Id, p.B.Id }).ToArray()));
+            """, ("sides", regrouped.Pairs.SelectMany(p => new[] { p.A.Side, p.B.Side }).ToArray()), ("ids", regrouped.Pairs.SelectMany(p => new[] { p.A.Id, p.B.Id }).ToArray()),
+            ("goneSides", doubles.Select(d => d.Side).ToArray()), ("goneIds", doubles.Select(d => d.Id).ToArray()));
         foreach (var entry in regrouped.Journal)
         {
             batch.BatchCommands.Add(PostgresRunStore.JournalCommand(mirrorId, null, now, entry));

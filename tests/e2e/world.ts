@@ -59,6 +59,13 @@ export async function shared(page: Page, nth: number): Promise<{ link: string; t
   return { link: row.link, title: row.title, slipway: row.ids[0], ballast: row.ids[1] };
 }
 
+/** Customers of the CRM that may have been entered twice: they wait for a person, and are created nowhere meanwhile. */
+export async function doubted(page: Page): Promise<Set<string>> {
+  const rows = (await (await page.request.get('/api/look-alikes')).json()).rows as { id: number; mirror: string }[];
+  const pages = await Promise.all(rows.filter((r) => r.mirror === 'customers').map(async (r) => (await page.request.get(`/api/look-alikes/${r.id}`)).json()));
+  return new Set(pages.flatMap((p) => p.records.filter((r: { link: string | null }) => r.link === null).map((r: { id: string }) => r.id)));
+}
+
 /** Edits one field on a system's own page, as its own staff does. */
 export async function editInSlipway(page: Page, id: string, label: string, value: string) {
   await page.goto(`${DEMO}/slipway/organisations/${id}`);
