@@ -12,7 +12,7 @@ using UprightMirror.Storage;
 internal static class Recognising
 {
     private const int New = 300;
-    private const int MostCompared = 400;
+    private const int MostCompared = 150;
     private const double Limit = 20;
     private static readonly string[] Kinds = ["given", "family", "date", "street", "town", "postcode", "phone", "email"];
 
@@ -28,7 +28,8 @@ internal static class Recognising
         await mirrors.Save(definition, null, CancellationToken.None);
         var mirror = (await mirrors.Find(definition.Key, CancellationToken.None))!;
         var rows = MatchingSets.People(11, (int)((known + New) / 1.456)).Sides[0].Select(r => r.Skip(1).ToImmutableArray()).ToList();
-        var (kept, fresh) = (rows.Take(rows.Count - New).ToList(), rows.TakeLast(New).ToList());
+        var every = rows.Count / New;
+        var (kept, fresh) = (rows.Where((_, i) => i % every != 0).ToList(), rows.Where((_, i) => i % every == 0).ToList());
 
         var plan = likeness.Plan();
         MatchPlan[] plans = [plan, plan];

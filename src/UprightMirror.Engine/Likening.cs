@@ -22,7 +22,10 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
     private const int FewKnown = 400;
 
     /// <summary>A new record is compared with at most so many others.</summary>
-    private const int MostCompared = 400;
+    private const int MostCompared = 150;
+
+    /// <summary>Of these, so many are weighed by how common it is what they share.</summary>
+    private const int MostWeighed = 30;
 
     private readonly MatchPlan plan = likeness.Plan();
     private readonly Recognising recognising = new(context);
@@ -109,7 +112,14 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
         var alone = MatchSet.Of(plans, [(texts, (byte)place.Side)]);
         var found = others ?? await store.FindLike([.. Blocking.KeysByRecord(alone)[0]], most, cancellation);
         LikeRecord[] records = [new LikeRecord(place.Side, place.Id, null, texts), .. found.Where(f => Place(f) != place)];
-        IReadOnlyList<(IReadOnlyList<string>, byte)> rows = [.. records.Select(r => ((IReadOnlyList<string>)r.Texts, (byte)r.Side))];
+        static IReadOnlyList<(IReadOnlyList<string>, byte)> Rows(IEnumerable<LikeRecord> of) => [.. of.Select(r => ((IReadOnlyList<string>)r.Texts, (byte)r.Side))];
+
+        // The likeliest, as if all that they share were rare: how common it is need be known of these only.
+        var asIfRare = MatchSet.Of(plans, Rows(records), model, ImmutableDictionary<(int, string), int[]>.Empty);
+        var (far, near) = (Matcher.Of(asIfRare, true, model.Across), Matcher.Of(asIfRare, false, model.Within));
+        records = [records[0], .. Enumerable.Range(1, records.Length - 1).OrderByDescending(i => (records[i].Side == place.Side ? near : far).WeightOf(0, i)).Take(MostWeighed).Select(i => records[i])];
+
+        var rows = Rows(records);
         var names = MatchSet.Of(plans, rows).Names.ToList();
         var counts = (await store.CountsOf([.. names.Select(n => (n.Field, n.Name))], cancellation)).ToDictionary(n => n.Key, n => n.Value);
 

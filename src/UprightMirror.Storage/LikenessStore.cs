@@ -124,21 +124,28 @@ public sealed class LikenessStore(NpgsqlConnection connection, int mirrorId, Tim
             with telling as materialized (
                 select array(select b from unnest(@blocks) b where not exists (select from common_block c where c.mirror_id = @mirror and c.block = b)) as blocks
             )
-            select l.side, l.id, r.link_id, l.evidence from telling t
-            join likeness l on l.blocks && t.blocks
-            join system_record r on r.mirror_id = l.mirror_id and r.side = l.side and r.id = l.id
-            where l.mirror_id = @mirror and r.double_of is null
-            order by (select count(*) from unnest(l.blocks) b where b = any(t.blocks)) desc, l.side, l.id limit @most
+            select l.side, l.id, r.link_id, l.evidence from (
+                select l.mirror_id, l.side, l.id, l.evidence, (select count(*) from unnest(l.blocks) b where b = any(t.blocks)) as shared
+                from telling t join likeness l on l.blocks && t.blocks where l.mirror_id = @mirror
+                order by shared desc, l.side, l.id limit @most
+            ) l
+            join system_record r on r.mirror_id = l.mirror_id and r.side = l.side and r.id = l.id where r.double_of is null
+            order by l.shared desc, l.side, l.id
             """, ("blocks", blocks.Select(this.Own).ToArray()), ("most", most));
+
+        // Asked for every new record: planned once for each connection.
+        await command.PrepareAsync(cancellation);
         return await PostgresRunStore.ReadAll(command, Like, cancellation);
     }
 
     public async Task<IReadOnlyDictionary<(int Field, string Name), int[]>> CountsOf(IReadOnlyCollection<(int Field, string Name)> names, CancellationToken cancellation)
     {
         await using var command = this.Command("""
-            select n.field, n.name, n.by_side from unnest(@fields, @names) as a (field, name)
-            join match_name n on n.mirror_id = @mirror and n.field = a.field and n.name = a.name
+            select * from (
+                select a.field, a.name, (select n.by_side from match_name n where n.mirror_id = @mirror and n.field = a.field and n.name = a.name) as by_side from unnest(@fields, @names) as a (field, name)
+            ) n where by_side is not null
             """, ("fields", names.Select(n => n.Field).ToArray()), ("names", names.Select(n => Storable(n.Name)).ToArray()));
+        await command.PrepareAsync(cancellation);
         var kept = (await PostgresRunStore.ReadAll(command, r => (Field: r.GetInt32(0), Name: r.GetString(1), BySide: r.GetFieldValue<int[]>(2)), cancellation)).ToDictionary(n => (n.Field, n.Name), n => n.BySide);
         return names.Distinct().Where(n => kept.ContainsKey((n.Field, Storable(n.Name)))).ToDictionary(n => n, n => kept[(n.Field, Storable(n.Name))]);
     }

@@ -20,7 +20,7 @@ public static class Blocking
 
     private const int LeastBudget = 400_000;
     private const int LargestGroup = 600;
-    private const int LargestToLookUp = 150;
+    private const int LargestToLookUp = 50;
     private const int MostKeys = 48;
     private const int GroupsAtOnce = 4096;
 
