@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { customers, DEMO, editInSlipway, runNow, shared, signIn } from './world';
+import { createInSlipway, customers, DEMO, editInSlipway, runNow, shared, signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -97,6 +97,12 @@ test('events that come twice make no second run and no second write', async () =
   ).toEqual(['again', 'taken']);
   expect(await runs()).toBe(before + 1);
   expect((await customers()).length).toBe(count);
+
+  await createInSlipway({ name: 'Twice Told Kayak Hire', email: 'office@twicetold.example', address: { street: '3 Echo Lane', town: 'Kelburn' } });
+  const told = async () => (await customers()).filter((c) => c.CustomerName.toLowerCase() === 'twice told kayak hire').length;
+  await expect.poll(told, { timeout: 30_000 }).toBe(1);
+  await quiet();
+  expect([await told(), (await customers()).length]).toEqual([1, count + 1]);
 });
 
 test('an event that comes late does no harm: the newer value stays', async () => {

@@ -1,20 +1,10 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { customers, DEMO, organisations, runNow, signIn } from './world';
+import { createInSlipway, customers, DEMO, organisations, runNow, signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
 
-const slipway = async (path: string, body: object) => {
-  const form = new URLSearchParams({ grant_type: 'client_credentials', client_id: 'upright-mirror', client_secret: 'slip-4417-demo' });
-  const token = (await (await fetch(`${DEMO}/slipway/oauth/token`, { method: 'POST', body: form })).json()).access_token;
-  const send = () => fetch(`${DEMO}/slipway/api/${path}`, { method: 'POST', headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' }, body: JSON.stringify(body) });
-  let answer = await send();
-  // The CRM takes twenty calls a second, and asks to wait.
-  for (; answer.status === 429; answer = await send()) await new Promise((on) => setTimeout(on, 1000 * Number(answer.headers.get('retry-after') ?? 1)));
-  expect(answer.status).toBe(201);
-  return answer.json();
-};
 const ballast = async (body: object) => {
   const authorization = `Basic ${btoa('UPRIGHT-SVC:ballast-demo-20931')}`;
   const answer = await fetch(`${DEMO}/ballast/odata/Customers`, { method: 'POST', headers: { authorization, 'content-type': 'application/json' }, body: JSON.stringify(body) });
@@ -36,7 +26,7 @@ test.beforeAll(async ({ browser }) => {
   // Twenty customers that somebody enters once more, without looking.
   const there = (await organisations()) as unknown as { name: string; email: string | null; phoneMain: string | null; address: Record<string, string> }[];
   for (const o of there.filter((x) => x.email && x.phoneMain && x.address.street).slice(10, 32))
-    await slipway('organisations', { name: o.name.replace(/(\w{4})(\w)/, '$1'), phoneMain: o.phoneMain, address: o.address });
+    await createInSlipway({ name: o.name.replace(/(\w{4})(\w)/, '$1'), phoneMain: o.phoneMain, address: o.address });
 });
 
 test('what was entered twice is asked about, and created nowhere meanwhile', async () => {
@@ -99,7 +89,7 @@ test('a wrong link is broken, what had been written across is put back, and the 
   const place = { Street: '7 Otter Lane', City: 'Kelburn', PostCode: 'KB7 7OT', CountryCode: 'GBR' };
   const right = await ballast({ CustomerName: 'Lanternfish Kayak Hire', TelephoneNo: '01314960877', ...place, NameInCapitals: false });
   const wrong = await ballast({ CustomerName: 'Quillwort Paddle School', TelephoneNo: '01614960455', Street: '90 Mill Lane', City: 'Tidewell', PostCode: 'TW9 0ML', CountryCode: 'GBR', TaxRegistrationNo: 'GB990011223', NameInCapitals: false });
-  await slipway('organisations', {
+  await createInSlipway({
     name: 'Lanternfish Kayak Hire Ltd',
     phoneMain: '+44 131 496 0877',
     vatNumber: 'GB990011223',

@@ -165,7 +165,7 @@ function Evidence({
   const first = (i: number) => <Value of={a.values[i]!} other={b.values[i]!} isSame={same.has(i)} />;
   const tick = (i: number) =>
     choose && a.values[i] !== b.values[i] && b.values[i] && a.values[i] ? (
-      <label className="ml-2 inline-flex items-center gap-1 text-sm text-soft">
+      <label className="flex items-center gap-1 text-sm text-soft">
         <input
           type="checkbox"
           checked={choose.taken.includes(fields[i]!)}

@@ -8,7 +8,12 @@ import { When } from '../../parts/When';
 import { Moved } from './Moved';
 import { inWords } from '../system/protocols';
 
-const NEED_MARKS: Record<string, MarkName> = { conflict: 'inConflict', held: 'held', failed: 'refused' };
+const NEED_MARKS: Record<string, MarkName> = {
+  conflict: 'inConflict',
+  held: 'held',
+  failed: 'refused',
+  lookAlike: 'lookAlike',
+};
 
 /** What needs a person, what moved, and how the systems are. */
 export function Today() {
