@@ -78,7 +78,8 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
         var records = await this.Store.ReadAll(cancellation);
         var found = Resemblance.Of(
             likeness, context.SideCount, [.. records.Select(r => new LinkableRecord(r.Side, r.Id, r.Link))], [.. records.Select(r => (IReadOnlyList<string>)r.Texts)],
-            (a, b) => Recognising.AreDifferent(different, Place(records[a]), Place(records[b])));
+            (a, b) => Recognising.AreDifferent(different, Place(records[a]), Place(records[b])),
+            judged: likeness.LearnsFromPeople ? Judged(await this.Store.ReadJudged(cancellation), [.. records.Select(Place)]) : null);
         var set = found.Matched.Across.Set;
         await this.Store.SaveModel(found.Matched.Model, set.Names, Blocking.Common(set), cancellation);
         await this.Keep(records, found.Plan, found.Likely, left, null, cancellation);
@@ -178,6 +179,13 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
         }
 
         await this.recognising.TakeAsNew(alone, cancellation);
+    }
+
+    /// <summary>What people said of pairs, by the places of their records among others; pairs of records that are not among them are left out.</summary>
+    public static IReadOnlyList<JudgedPairOf> Judged(IReadOnlyList<(RecordPlace A, RecordPlace B, bool IsSame)> said, IReadOnlyList<RecordPlace> places)
+    {
+        var at = places.Select((p, i) => (p, i)).ToDictionary(p => p.p, p => p.i);
+        return [.. said.Where(s => at.ContainsKey(s.A) && at.ContainsKey(s.B)).Select(s => new JudgedPairOf(at[s.A], at[s.B], s.IsSame))];
     }
 
     /// <summary>Why two are linked, in a sentence: how likely, and what tells most for it.</summary>

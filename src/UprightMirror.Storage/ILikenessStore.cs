@@ -48,8 +48,11 @@ public interface ILikenessStore
     /// <summary>How many records of each side have each name, of those that more than one has.</summary>
     Task<IReadOnlyDictionary<(int Field, string Name), int[]>> CountsOf(IReadOnlyCollection<(int Field, string Name)> names, CancellationToken cancellation);
 
-    /// <summary>Pairs that a person called different, those of some records only or all.</summary>
+    /// <summary>Pairs that a person called different.</summary>
     Task<IReadOnlySet<(RecordPlace A, RecordPlace B)>> ReadDifferent(CancellationToken cancellation);
+
+    /// <summary>What people said of pairs.</summary>
+    Task<IReadOnlyList<(RecordPlace A, RecordPlace B, bool IsSame)>> ReadJudged(CancellationToken cancellation);
 
     /// <summary>Asks a person about pairs, and withdraws what was asked of the same records before and is doubtful no more.</summary>
     /// <param name="looked">The records that were looked at; null for all.</param>

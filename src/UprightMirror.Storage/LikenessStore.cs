@@ -156,6 +156,12 @@ public sealed class LikenessStore(NpgsqlConnection connection, int mirrorId, Tim
         return (await PostgresRunStore.ReadAll(command, r => (new RecordPlace(r.GetInt32(0), r.GetString(1)), new RecordPlace(r.GetInt32(2), r.GetString(3))), cancellation)).ToHashSet();
     }
 
+    public async Task<IReadOnlyList<(RecordPlace A, RecordPlace B, bool IsSame)>> ReadJudged(CancellationToken cancellation)
+    {
+        await using var command = this.Command("select side_a, id_a, side_b, id_b, state = 'same' from look_alike where mirror_id = @mirror and state in ('same', 'different') order by id");
+        return await PostgresRunStore.ReadAll(command, r => (new RecordPlace(r.GetInt32(0), r.GetString(1)), new RecordPlace(r.GetInt32(2), r.GetString(3)), r.GetBoolean(4)), cancellation);
+    }
+
     public async Task<IReadOnlyList<RecordPlace>> SaveLookAlikes(IReadOnlyList<LookAlikeFound> found, IReadOnlyCollection<RecordPlace>? looked, CancellationToken cancellation)
     {
         await using var command = this.Command("""

@@ -159,6 +159,11 @@ test('recognising is tried on the real records before anything is linked', async
   await expect(page.getByText('before any evidence')).toBeVisible();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByText(/As it is live, version 1\./)).toBeVisible();
+
+  // What people said of look-alikes can be learned from: what that would change is told before it is taken.
+  await page.goto('/mirrors/customers/recognising');
+  await page.getByRole('button', { name: 'Try it on the real records' }).click();
+  await expect(page.getByText(/\d+ pairs were decided by people\. Learned from, too, [\d,]+ would be linked/)).toBeVisible({ timeout: 60_000 });
 });
 
 for (const theme of ['light', 'dark'] as const)

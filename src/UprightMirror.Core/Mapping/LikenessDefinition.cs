@@ -11,7 +11,8 @@ public sealed record EvidenceOf(string Field, string Kind);
 /// <summary>How records are recognised by how much speaks for it, where no key says so.</summary>
 /// <param name="LinkAt">From this likelihood on two records are linked by themselves; above 0.5, up to 1.</param>
 /// <param name="AskAt">From this likelihood on a person is asked; up to <paramref name="LinkAt"/>.</param>
-public sealed record LikenessDefinition(ImmutableArray<EvidenceOf> Evidence, double LinkAt = LikenessDefinition.UsualLink, double AskAt = LikenessDefinition.UsualAsk)
+/// <param name="LearnsFromPeople">Whether what people said of look-alikes counts where it is learned what agreement is worth.</param>
+public sealed record LikenessDefinition(ImmutableArray<EvidenceOf> Evidence, double LinkAt = LikenessDefinition.UsualLink, double AskAt = LikenessDefinition.UsualAsk, bool LearnsFromPeople = false)
 {
     public const double UsualLink = 0.99;
     public const double UsualAsk = 0.5;

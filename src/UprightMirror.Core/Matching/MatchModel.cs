@@ -30,11 +30,12 @@ public sealed record MatchModel(
     private const int EnoughPairs = 50;
 
     /// <summary>Learns from all records at once, and finds the pairs among them. Doubles on one side agree as records of different sides do that are one thing.</summary>
-    public static Matched Learn(MatchPlan plan, MatchSet set)
+    /// <param name="judged">Pairs that people judged; null to learn from the records alone.</param>
+    public static Matched Learn(MatchPlan plan, MatchSet set, IReadOnlyList<JudgedPairOf>? judged = null)
     {
-        var across = Matcher.Learn(set, across: true);
+        var across = Matcher.Learn(set, across: true, null, judged);
         var acrossPairs = across.Pairs();
-        var within = Matcher.Learn(set, across: false, acrossPairs.Sum(p => p.Probability) >= EnoughPairs ? across.Weights.Same : null);
+        var within = Matcher.Learn(set, across: false, acrossPairs.Sum(p => p.Probability) >= EnoughPairs ? across.Weights.Same : null, judged);
         var withinPairs = within.Pairs();
         var model = new MatchModel(
             [.. plan.Fields.Select(f => f.Comparator.Kind)], [.. set.Comparators.Select(c => c.WordWeights)], set.Said, across.Learned, within.Learned, set.Count,

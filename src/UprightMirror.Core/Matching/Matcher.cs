@@ -26,6 +26,9 @@ public sealed record MatchedPair(int A, int B, double Weight, double Rivals, byt
     public double Probability => 1 / (1 + Math.Exp(-this.Weight));
 }
 
+/// <summary>What a person said of two records, by their places among those that are matched.</summary>
+public readonly record struct JudgedPairOf(int A, int B, bool IsSame);
+
 /// <summary>
 /// Finds the records that are one thing: brings together those worth comparing, learns from them what agreement is worth, and weighs each pair.
 /// </summary>
@@ -63,14 +66,15 @@ public sealed class Matcher
     /// <summary>Compares and learns.</summary>
     /// <param name="across">True for records of different sides, of which at most one a side is the same thing; false to look for doubles on each side.</param>
     /// <param name="known">How records that are one thing agree, by field and level, where that was learned before; null to learn it.</param>
-    public static Matcher Learn(MatchSet set, bool across, double[][]? known = null)
+    /// <param name="judged">Pairs that people judged, by the records' places in the set.</param>
+    public static Matcher Learn(MatchSet set, bool across, double[][]? known = null, IReadOnlyList<JudgedPairOf>? judged = null)
     {
         var (pairs, report) = Blocking.Pairs(set, across);
         double Pairs(double records) => records * (records - 1) / 2;
         var within = set.Sides.CountBy(s => s).Sum(s => Pairs(s.Value));
         var all = across ? Pairs(set.Count) - within : within;
         var coincidences = new Coincidences(set, across);
-        var weights = Weights.Learn(set, coincidences, pairs, Math.Max(1, all), across, known);
+        var weights = Weights.Learn(set, coincidences, pairs, Math.Max(1, all), across, known, [.. (judged ?? []).Where(j => across != (set.Sides[j.A] == set.Sides[j.B]))]);
         for (var f = 0; f < set.Comparators.Length; f++)
         {
             coincidences.Correct(f, weights.Strangers[f][^1]);

@@ -15,11 +15,12 @@ public sealed record Resemblance(Matched Matched, LinkingPlan Plan, IReadOnlyDic
     /// <param name="texts">What each record says, by the evidence.</param>
     /// <param name="records">The same records, in the same order.</param>
     /// <param name="isDifferent">Whether a person said that two records are different.</param>
+    /// <param name="judged">Pairs that people judged, to learn from; null to learn from the records alone.</param>
     /// <param name="from">Pairs from this likelihood on are told; null for a little below the line at which a person is asked.</param>
-    public static Resemblance Of(LikenessDefinition likeness, int sides, IReadOnlyList<LinkableRecord> records, IReadOnlyList<IReadOnlyList<string>> texts, Func<int, int, bool> isDifferent, double? from = null)
+    public static Resemblance Of(LikenessDefinition likeness, int sides, IReadOnlyList<LinkableRecord> records, IReadOnlyList<IReadOnlyList<string>> texts, Func<int, int, bool> isDifferent, double? from = null, IReadOnlyList<JudgedPairOf>? judged = null)
     {
         var plan = likeness.Plan();
-        var matched = MatchModel.Learn(plan, MatchSet.Of([.. Enumerable.Repeat(plan, sides)], [.. texts.Select((t, i) => (t, (byte)records[i].Side))]));
+        var matched = MatchModel.Learn(plan, MatchSet.Of([.. Enumerable.Repeat(plan, sides)], [.. texts.Select((t, i) => (t, (byte)records[i].Side))]), judged);
         var likely = new Dictionary<(int, int), Likelihood>();
         var least = from is { } at ? Math.Log(at / (1 - at)) : Math.Log(likeness.AskAt / (1 - likeness.AskAt)) - Margin;
         LikelyPair[] Told(IReadOnlyList<MatchedPair> pairs, Matcher matcher) =>

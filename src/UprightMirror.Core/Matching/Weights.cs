@@ -20,6 +20,11 @@ public sealed class Weights
     /// <summary>What is believed beforehand weighs as much as so many pairs.</summary>
     private const double Belief = 12;
 
+    /// <summary>What a person said of a pair counts for so many that nobody looked at.</summary>
+    private const double Judged = 5;
+
+    private const double KnownFrom = 50;
+
     /// <summary>As they were learned before.</summary>
     [System.Text.Json.Serialization.JsonConstructor]
     public Weights(double[][] same, double[][] related, double[][] strangers, double prior, double relatedPrior) =>
@@ -53,7 +58,8 @@ public sealed class Weights
     /// How records that are one thing agree, where that was learned before: doubles on one side are so few that there is little to learn from, and what
     /// else is frequent there, such as namesakes, would be taken for them. Null to learn it.
     /// </param>
-    internal static Weights Learn(MatchSet set, Coincidences coincidences, IReadOnlyList<CandidatePair> pairs, double all, bool across, double[][]? known = null)
+    /// <param name="judged">Pairs that people judged: what they said stands, and counts for several pairs that nobody looked at.</param>
+    internal static Weights Learn(MatchSet set, Coincidences coincidences, IReadOnlyList<CandidatePair> pairs, double all, bool across, double[][]? known = null, IReadOnlyList<JudgedPairOf>? judged = null)
     {
         var fields = set.Comparators.Length;
         var drawn = ByChance(set);
@@ -78,7 +84,18 @@ public sealed class Weights
 
         // Some of the pairs tell as much as all, each with how rare what its two records share is: many strangers share a common name.
         var step = Math.Max(1, pairs.Count / MostLearnedFrom);
-        var learned = Enumerable.Range(0, (pairs.Count + step - 1) / step).Select(i => pairs[i * step]).ToArray();
+        var verdicts = (judged ?? []).ToDictionary(j => (Math.Min(j.A, j.B), Math.Max(j.A, j.B)), j => j.IsSame);
+        CandidatePair[] learned =
+        [
+            .. verdicts.Keys.Select(p => new CandidatePair(p.Item1, p.Item2, set.Pattern(p.Item1, p.Item2), 1)),
+            .. Enumerable.Range(0, (pairs.Count + step - 1) / step).Select(i => pairs[i * step]).Where(p => verdicts.Count == 0 || !verdicts.ContainsKey((p.A, p.B))),
+        ];
+        var said = verdicts.Values.ToArray();
+        if (known is not null)
+        {
+            Blend(same, learned.Take(said.Length).Where((_, i) => said[i]));
+        }
+
         var chances = new float[learned.Length * fields];
         Parallel.For(0, learned.Length, i =>
         {
@@ -116,7 +133,9 @@ public sealed class Weights
                 var top = Math.Max(0, Math.Max(weight, relatedWeight));
                 var (odds, relatedOdds) = (Math.Exp(weight - top), Math.Exp(relatedWeight - top));
                 var whole = odds + relatedOdds + Math.Exp(-top);
-                var (likely, likelyRelated) = (step * odds / whole, step * relatedOdds / whole);
+                var (likely, likelyRelated, counts) = i >= said.Length ? (step * odds / whole, step * relatedOdds / whole, 1.0)
+                    : said[i] ? (1, 0, Judged)
+                    : (0, relatedOdds / (relatedOdds + Math.Exp(-top)), Judged);
                 if (likely + likelyRelated < 1e-9)
                 {
                     continue;
@@ -129,8 +148,8 @@ public sealed class Weights
                     var level = (int)(pattern >> (4 * f) & 15);
                     if (level != 15)
                     {
-                        countedSame[f][level] += likely;
-                        countedRelated[f][level] += likelyRelated;
+                        countedSame[f][level] += likely * counts;
+                        countedRelated[f][level] += likelyRelated * counts;
                     }
                 }
             }
@@ -157,6 +176,27 @@ public sealed class Weights
         }
 
         return new Weights(same, related, strangers, prior, relatedPrior);
+    }
+
+    /// <summary>Shares that were learned elsewhere, as fifty pairs would show them, and pairs that people called the same beside them.</summary>
+    private static void Blend(double[][] shares, IEnumerable<CandidatePair> same)
+    {
+        var counts = shares.Select(s => s.Select(share => share * KnownFrom).ToArray()).ToArray();
+        foreach (var pair in same)
+        {
+            for (var f = 0; f < counts.Length; f++)
+            {
+                if ((int)(pair.Pattern >> (4 * f) & 15) is not 15 and var level)
+                {
+                    counts[f][level] += Judged;
+                }
+            }
+        }
+
+        for (var f = 0; f < shares.Length; f++)
+        {
+            shares[f] = [.. counts[f].Select(c => c / counts[f].Sum())];
+        }
     }
 
     /// <summary>

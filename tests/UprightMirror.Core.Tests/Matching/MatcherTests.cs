@@ -91,6 +91,27 @@ public class MatcherTests
     }
 
     [Fact]
+    public void What_people_said_of_pairs_moves_the_likelihood_of_others_like_them_and_nothing_said_changes_nothing()
+    {
+        // Where the house is another, people say that it is another thing: a branch that has its organisation's telephone.
+        var rows = Enumerable.Range(0, 300).Select(n => (Row: Organisation(n, $"L{n}"), Side: (byte)0)).Concat(Enumerable.Range(0, 300).Select(n =>
+        {
+            var row = Copy(n, $"R{n}");
+            (row[2], row[4], row[5], row[6]) = n % 3 == 0 ? ("", $"{n + 200} Quay Street", $"Port{n}", $"ZZ{n} 9ZZ") : (row[2], row[4], row[5], row[6]);
+            return (Row: row, Side: (byte)1);
+        })).ToList();
+        var plan = MatchPlan.Of([.. Columns.Select((c, i) => i == 0 ? "" : c)], [.. rows.Select(r => r.Row)]);
+        Matched Learned(IReadOnlyList<JudgedPairOf>? judged) => MatchModel.Learn(plan, MatchSet.Of([plan, plan], [.. rows.Select(r => ((IReadOnlyList<string>)r.Row, r.Side))]), judged);
+        double Elsewhere(Matched of) => of.AcrossPairs.Where(p => p.A + 300 == p.B && p.A % 3 == 0 && p.A >= 90).Average(p => p.Weight);
+
+        var before = Learned(null);
+        Elsewhere(Learned([])).ShouldBe(Elsewhere(before), 1e-12);
+        var told = Enumerable.Range(0, 30).Select(n => new JudgedPairOf(n * 3, (n * 3) + 300, false)).ToList();
+        Elsewhere(Learned(told)).ShouldBeLessThan(Elsewhere(before) - 0.5);
+        Elsewhere(Learned([.. told.Select(t => t with { IsSame = true })])).ShouldBeGreaterThan(Elsewhere(before));
+    }
+
+    [Fact]
     public void Where_no_two_records_are_one_thing_none_is_made_up()
     {
         var (_, across) = Match(true, Columns, Enumerable.Range(0, 500).Select(n => Organisation(n, $"L{n}")), Enumerable.Range(500, 500).Select(n => Organisation(n, $"R{n}")));

@@ -75,6 +75,9 @@ public sealed class MemoryLikeness(MemoryStore store) : ILikenessStore
     public Task<IReadOnlySet<(RecordPlace A, RecordPlace B)>> ReadDifferent(CancellationToken cancellation) =>
         Task.FromResult<IReadOnlySet<(RecordPlace A, RecordPlace B)>>(this.pairs.Where(p => p.Value.State == "different").Select(p => p.Key).ToHashSet());
 
+    public Task<IReadOnlyList<(RecordPlace A, RecordPlace B, bool IsSame)>> ReadJudged(CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<(RecordPlace A, RecordPlace B, bool IsSame)>>([.. this.pairs.Where(p => p.Value.State == "different").Select(p => (p.Key.A, p.Key.B, false))]);
+
     public Task<IReadOnlyList<RecordPlace>> SaveLookAlikes(IReadOnlyList<LookAlikeFound> found, IReadOnlyCollection<RecordPlace>? looked, CancellationToken cancellation)
     {
         var now = found.Select(f => (f.A, f.B)).ToHashSet();

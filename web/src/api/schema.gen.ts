@@ -1486,12 +1486,18 @@ export interface components {
             others: components["schemas"]["LearnExample"][];
             askFor: null | string;
         };
+        LikelihoodsTried: {
+            across: number[];
+            within: number[];
+        };
         LikenessForm: {
             evidence: components["schemas"]["EvidenceForm"][];
             /** Format: double */
             linkAt: number;
             /** Format: double */
             askAt: number;
+            /** @default false */
+            learnsFromPeople: boolean;
         };
         LinesForm: {
             key: string;
@@ -1699,6 +1705,9 @@ export interface components {
             /** Format: double */
             missed: number;
             samples: components["schemas"]["SampledPair"][];
+            /** Format: int32 */
+            judged: number;
+            otherwise: null | components["schemas"]["LikelihoodsTried"];
         };
         RecordAsked: {
             /** Format: int32 */

@@ -53,7 +53,8 @@ public sealed record DraftSettings(
 
 /// <param name="LinkAt">From this likelihood on two are linked by themselves: above 0.5, up to 1.</param>
 /// <param name="AskAt">From this likelihood on a person is asked: 0.5 up to <paramref name="LinkAt"/>.</param>
-public sealed record LikenessForm(IReadOnlyList<EvidenceForm> Evidence, double LinkAt, double AskAt);
+/// <param name="LearnsFromPeople">Whether what people said of look-alikes is learned from.</param>
+public sealed record LikenessForm(IReadOnlyList<EvidenceForm> Evidence, double LinkAt, double AskAt, bool LearnsFromPeople = false);
 
 /// <param name="Kind">What the agreed field holds, such as organisation, given, family, email, phone, street.</param>
 public sealed record EvidenceForm(string Field, string Kind);
@@ -79,7 +80,7 @@ internal static class DraftForms
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
         [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))], s.DoubleMark is { } mark ? new ConstantForm(mark.Path, mark.Text) : null))], mirror.Judged,
-        mirror.Likeness is { } likeness ? new LikenessForm([.. likeness.Evidence.Select(e => new EvidenceForm(e.Field, e.Kind))], likeness.LinkAt, likeness.AskAt) : null, mirror.LeavesOut);
+        mirror.Likeness is { } likeness ? new LikenessForm([.. likeness.Evidence.Select(e => new EvidenceForm(e.Field, e.Kind))], likeness.LinkAt, likeness.AskAt, likeness.LearnsFromPeople) : null, mirror.LeavesOut);
 
     /// <returns>What is wrong, or null.</returns>
     public static string? Read(LikenessForm? form, out LikenessDefinition? likeness)
@@ -105,7 +106,7 @@ internal static class DraftForms
             return "A person is asked from 50 % on at the least, and records are linked by themselves from there or from further up.";
         }
 
-        likeness = new LikenessDefinition([.. form.Evidence.Select(e => new EvidenceOf(e.Field, e.Kind))], form.LinkAt, form.AskAt);
+        likeness = new LikenessDefinition([.. form.Evidence.Select(e => new EvidenceOf(e.Field, e.Kind))], form.LinkAt, form.AskAt, form.LearnsFromPeople);
         return null;
     }
 

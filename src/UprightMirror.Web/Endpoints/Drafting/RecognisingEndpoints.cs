@@ -1,10 +1,12 @@
 using System.Collections.Immutable;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Npgsql;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Matching;
 using UprightMirror.Core.Matching.Comparing;
 using UprightMirror.Core.Values;
+using UprightMirror.Engine;
 using UprightMirror.Storage;
 using UprightMirror.Web.SigningIn;
 
@@ -28,8 +30,12 @@ public sealed record RecognisingAsked(LikenessForm Likeness, IReadOnlyList<strin
 /// <param name="Compared">How many pairs were compared.</param>
 /// <param name="Missed">About how many pairs that are one thing were never compared.</param>
 /// <param name="Samples">Pairs to read, at several levels.</param>
+/// <param name="Judged">What people said of so many pairs could be learned from.</param>
+/// <param name="Otherwise">What it would come to if these were learned from where they are not, or the other way round; null where there are none.</param>
 public sealed record RecognisingTried(
-    IReadOnlyList<int> Records, int ByKey, IReadOnlyList<double> Across, IReadOnlyList<double> Within, IReadOnlyList<int> Bars, long Compared, double Missed, IReadOnlyList<SampledPair> Samples);
+    IReadOnlyList<int> Records, int ByKey, IReadOnlyList<double> Across, IReadOnlyList<double> Within, IReadOnlyList<int> Bars, long Compared, double Missed, IReadOnlyList<SampledPair> Samples, int Judged, LikelihoodsTried? Otherwise);
+
+public sealed record LikelihoodsTried(IReadOnlyList<double> Across, IReadOnlyList<double> Within);
 
 /// <param name="A">What the first record says, by the evidence.</param>
 /// <param name="Lines">What each piece of evidence says.</param>
@@ -62,7 +68,7 @@ internal static class RecognisingEndpoints
             [.. Comparators.All.SelectMany(c => c.Parts).Distinct()]));
     }
 
-    private static async Task<Results<Ok<RecognisingTried>, NotFound, ProblemHttpResult>> Try(string key, RecognisingAsked asked, Mirrors mirrors, Drafts drafts, BenchSamples samples, CancellationToken cancellation)
+    private static async Task<Results<Ok<RecognisingTried>, NotFound, ProblemHttpResult>> Try(string key, RecognisingAsked asked, Mirrors mirrors, Drafts drafts, BenchSamples samples, NpgsqlDataSource database, TimeProvider clock, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
@@ -92,11 +98,18 @@ internal static class RecognisingEndpoints
             return DraftEndpoints.Problem("No record is at hand yet. Records are being read from the systems; try again in a moment.");
         }
 
-        var tried = await Task.Run(() => Compared(draft, likeness, records), cancellation);
+        IReadOnlyList<(RecordPlace A, RecordPlace B, bool IsSame)> said;
+        await using (var connection = await database.OpenConnectionAsync(cancellation))
+        {
+            said = await new LikenessStore(connection, mirror.Id, clock).ReadJudged(cancellation);
+        }
+
+        var judged = Likening.Judged(said, [.. records.Select(r => new RecordPlace(r.Side, r.Id))]);
+        var tried = await Task.Run(() => Compared(draft, likeness, records, judged), cancellation);
         return TypedResults.Ok(tried);
     }
 
-    private static RecognisingTried Compared(MirrorDefinition mirror, LikenessDefinition likeness, List<(int Side, string Id, Value[] Values)> records)
+    private static RecognisingTried Compared(MirrorDefinition mirror, LikenessDefinition likeness, List<(int Side, string Id, Value[] Values)> records, IReadOnlyList<JudgedPairOf> judged)
     {
         var keyed = Recogniser.LinkAll([.. records.Select(r => new MatchCandidate(r.Side, r.Id, null, MatchKeys.Of(mirror, r.Values)))]);
         var texts = records.Select(r => (IReadOnlyList<string>)likeness.TextsOf(mirror, r.Values)).ToList();
@@ -104,10 +117,14 @@ internal static class RecognisingEndpoints
 
         // At the lowest line and linking nothing by itself, every pair that would be linked or asked about at any line is among the asked.
         var all = likeness with { LinkAt = 0.5, AskAt = 0.5 };
-        var found = Resemblance.Of(all, mirror.Sides.Length, linkable, texts, (_, _) => false, WorthTelling);
-        double Likely(int a, int b) => found.Likely.TryGetValue((a, b), out var l) ? l.Probability : 0;
-        var across = found.Plan.Groups.Select(g => g.SelectMany(a => g.Where(b => a < b && !(keyed[a] is { } link && link == keyed[b])).Select(b => Likely(a, b))).DefaultIfEmpty(0).Max())
-            .Concat(found.Plan.Asked.Where(p => records[p.A].Side != records[p.B].Side).Select(p => p.Probability)).Where(p => p > 0).OrderDescending();
+        var found = Resemblance.Of(all, mirror.Sides.Length, linkable, texts, (_, _) => false, WorthTelling, likeness.LearnsFromPeople ? judged : null);
+        var otherwise = judged.Count == 0 ? null : Resemblance.Of(all, mirror.Sides.Length, linkable, texts, (_, _) => false, WorthTelling, likeness.LearnsFromPeople ? null : judged);
+        IReadOnlyList<double> Across(Resemblance of) =>
+        [
+            .. of.Plan.Groups.Select(g => g.SelectMany(a => g.Where(b => a < b && !(keyed[a] is { } link && link == keyed[b])).Select(b => of.Likely.TryGetValue((a, b), out var l) ? l.Probability : 0)).DefaultIfEmpty(0).Max())
+                .Concat(of.Plan.Asked.Where(p => records[p.A].Side != records[p.B].Side).Select(p => p.Probability)).Where(p => p > 0).OrderDescending().Select(Rounded),
+        ];
+        IReadOnlyList<double> Within(Resemblance of) => [.. of.Plan.Asked.Where(p => records[p.A].Side == records[p.B].Side).Select(p => Rounded(p.Probability)).OrderDescending()];
         var bars = new int[Bars];
         foreach (var likelihood in found.Likely.Where(l => !(keyed[l.Key.A] is { } link && link == keyed[l.Key.B])).Select(l => l.Value))
         {
@@ -117,13 +134,14 @@ internal static class RecognisingEndpoints
         return new RecognisingTried(
             [.. mirror.Sides.Select((_, s) => records.Count(r => r.Side == s))],
             keyed.Where(k => k is not null).Distinct().Count(),
-            [.. across.Select(Rounded)],
-            [.. found.Plan.Asked.Where(p => records[p.A].Side == records[p.B].Side).Select(p => Rounded(p.Probability)).OrderDescending()],
+            Across(found),
+            Within(found),
             bars, found.Matched.Across.Report.Pairs + found.Matched.Within.Report.Pairs, found.Matched.Model.Missed,
             [.. Levels.SelectMany(level => Spread(found.Likely.Where(l => l.Value.Probability >= level.From && l.Value.Probability < level.To && !(keyed[l.Key.A] is { } link && link == keyed[l.Key.B])).OrderByDescending(l => l.Value.Probability).ThenBy(l => l.Key.A).ThenBy(l => l.Key.B).ToList(), level.Count))
                 .OrderByDescending(l => l.Value.Probability).Select(l => new SampledPair(
                     l.Value.Probability, records[l.Key.A].Side, records[l.Key.A].Id, texts[l.Key.A], records[l.Key.B].Side, records[l.Key.B].Id, texts[l.Key.B],
-                    [.. l.Value.Lines.Select(line => new CandidateLine(line.Fields, line.Words, line.Bits))], l.Value.Before, l.Value.Relatives, l.Value.Rivals))]);
+                    [.. l.Value.Lines.Select(line => new CandidateLine(line.Fields, line.Words, line.Bits))], l.Value.Before, l.Value.Relatives, l.Value.Rivals))],
+            judged.Count, otherwise is null ? null : new LikelihoodsTried(Across(otherwise), Within(otherwise)));
 
         static double Rounded(double probability) => Math.Round(probability, 6);
 

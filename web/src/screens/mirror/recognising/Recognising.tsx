@@ -66,7 +66,9 @@ export function Recognising({ mirrorKey, check }: { mirrorKey: string; check: ()
               on={likeness !== null}
               set={(on) =>
                 set(on ? 'Recognise by likeness too' : 'Recognise by keys alone', {
-                  likeness: on ? { evidence: offer.data?.guessed ?? [], linkAt: 0.99, askAt: 0.5 } : null,
+                  likeness: on
+                    ? { evidence: offer.data?.guessed ?? [], linkAt: 0.99, askAt: 0.5, learnsFromPeople: false }
+                    : null,
                 })
               }
             >
@@ -139,6 +141,18 @@ export function Recognising({ mirrorKey, check }: { mirrorKey: string; check: ()
                 lines={ASK_LINES.filter((l) => l <= likeness.linkAt)}
                 set={(askAt) => setLikeness(`Ask from ${said(askAt)} on`, { askAt })}
               />
+            </div>
+            <div className="mt-2">
+              <Tick
+                on={likeness.learnsFromPeople}
+                set={(learnsFromPeople) =>
+                  setLikeness(learnsFromPeople ? 'Learn from what people decided' : 'Learn from the records alone', {
+                    learnsFromPeople,
+                  })
+                }
+              >
+                learn from what people said of look-alikes, too
+              </Tick>
             </div>
             {tried.isError && (
               <div className="mt-3">
@@ -363,6 +377,11 @@ function Outcome({ tried, likeness, sides }: { tried: RecognisingTried; likeness
         asked
         {within > 0 && <>, {within.toLocaleString()} of them within one system</>}.
       </p>
+      {tried.otherwise && (
+        <p className="mt-2 border-l-4 border-alike px-3 text-soft">
+          <Otherwise tried={tried} likeness={likeness} />
+        </p>
+      )}
       <figure className="mt-3">
         <figcaption className="text-sm text-soft">
           Likely and unlikely pairs that no key decides, by how likely they are one thing
@@ -398,6 +417,20 @@ function Outcome({ tried, likeness, sides }: { tried: RecognisingTried; likeness
         {tried.compared.toLocaleString()} pairs compared, {about(tried.missed)} that are one thing never compared.
       </p>
     </div>
+  );
+}
+
+/** What learning from people's decisions changes, before it is taken. */
+function Otherwise({ tried, likeness }: { tried: RecognisingTried; likeness: LikenessForm }) {
+  const other = outcomeOf(tried.otherwise!, likeness.linkAt, likeness.askAt);
+  const said = `${tried.judged.toLocaleString()} ${tried.judged === 1 ? 'pair was' : 'pairs were'} decided by people.`;
+  return (
+    <>
+      {said} {likeness.learnsFromPeople ? 'Without learning from that' : 'Learned from, too,'}{' '}
+      <strong className="font-semibold text-ink">{other.linked.toLocaleString()}</strong> would be linked by themselves,{' '}
+      {about(other.wrong)} of them wrong, and{' '}
+      <strong className="font-semibold text-ink">{other.asked.toLocaleString()}</strong> asked.
+    </>
   );
 }
 
@@ -516,6 +549,12 @@ function SampleRow({
                   <dd className="text-right tabular-nums">{signed(s.rivals)}</dd>
                 </>
               )}
+              <dt className="border-t border-alike font-semibold">together</dt>
+              <dd className="border-t border-alike text-right font-semibold tabular-nums">
+                {signed(
+                  Math.round((s.before + s.lines.reduce((n, l) => n + l.bits, 0) + s.relatives + s.rivals) * 100) / 100,
+                )}
+              </dd>
             </dl>
           </td>
         </tr>
