@@ -41,6 +41,10 @@ test('twenty look-alikes are worked through from the keyboard, and two are undon
   test.setTimeout(300_000);
   await page.goto('/look-alikes');
   await expect(heading()).toBeVisible();
+  await page.getByLabel('Which look-alikes').selectOption('in Slipway CRM');
+  await expect(page).toHaveURL(/only=in%20Slipway%20CRM/);
+  await expect(place()).toHaveText(new RegExp(` of ${(await waiting()).filter((r) => r.system === 'Slipway CRM').length}$`));
+  await page.getByLabel('Which look-alikes').selectOption('');
   const all = (await waiting()).length;
   for (let n = 0; n < 20; n++) {
     // The screen shows what waits now: one of several pairs of the same records may be left of those that were decided.

@@ -1,5 +1,5 @@
 import { useRef, useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { LookAlikeRow, Session } from '../../api/client';
 import { useJudge, useLookAlike, useLookAlikes, useUndoJudgement, type Judgement } from '../../api/queries';
 import { Key } from '../../parts/Button';
@@ -18,7 +18,12 @@ export function LookAlikes({ session }: { session: Session }) {
   const undo = useUndoJudgement();
   const [above, setAbove] = useState(false);
   const mayDecide = session.role !== 'reader';
-  const rows = list.data?.rows ?? [];
+  // Which of them: those of a mirror, or those within a system. It stands in the address, as everything that can be sent to a colleague.
+  const [params] = useSearchParams();
+  const only = params.get('only') ?? '';
+  const all = list.data?.rows ?? [];
+  const rows = all.filter((r) => only === '' || only === r.mirror || only === `in ${r.system}`);
+  const address = (pair: number | string) => `/look-alikes/${pair}${only ? `?only=${encodeURIComponent(only)}` : ''}`;
   // Where the one that was looked at stood: when it is decided, the next takes its place.
   const place = useRef(0);
   const wanted = id === undefined ? null : Number(id);
@@ -32,7 +37,7 @@ export function LookAlikes({ session }: { session: Session }) {
   const position = current ? rows.indexOf(current) : -1;
   const move = (by: number) => {
     const next = rows[(position + by + rows.length) % rows.length];
-    if (next) void go(`/look-alikes/${next.id}`);
+    if (next) void go(address(next.id));
   };
   const last = list.data?.judged[0];
   const say = (pair: number, is: Judgement) => {
@@ -44,9 +49,8 @@ export function LookAlikes({ session }: { session: Session }) {
           // Another pair of the same records comes next, or else the next in the list.
           const rest = page.data?.pairs.filter((p) => p.id !== pair) ?? [];
           const next = rows[position + 1] ?? rows[position - 1];
-          if (is !== 'later' && is !== 'same' && rest.length > 0) void go(`/look-alikes/${rest[0]!.id}`);
-          else if (next) void go(`/look-alikes/${next.id}`);
-          else void go('/look-alikes');
+          if (is !== 'later' && is !== 'same' && rest.length > 0) void go(address(rest[0]!.id));
+          else void go(address(next?.id ?? ''));
         },
       },
     );
@@ -60,7 +64,7 @@ export function LookAlikes({ session }: { session: Session }) {
       act: () => last && mayDecide && !undo.isPending && takeBack(last.pair),
     },
   ]);
-  const takeBack = (pair: number) => undo.mutate(pair, { onSuccess: () => void go(`/look-alikes/${pair}`) });
+  const takeBack = (pair: number) => undo.mutate(pair, { onSuccess: () => void go(address(pair)) });
   if (list.isPending)
     return (
       <div className="px-5 py-4">
@@ -76,7 +80,25 @@ export function LookAlikes({ session }: { session: Session }) {
   return (
     <div className="flex h-full">
       <nav aria-label="Look-alikes" className="flex w-[268px] shrink-0 flex-col border-r border-rule">
-        <h1 className="px-4 py-3 text-lg font-semibold">Look-alikes</h1>
+        <div className="flex items-center gap-3 px-4 py-2.5">
+          <h1 className="text-lg font-semibold">Look-alikes</h1>
+          <select
+            aria-label="Which look-alikes"
+            className="ml-auto h-[30px] w-32 rounded border border-rule bg-sheet px-1"
+            value={only}
+            onChange={(e) => {
+              place.current = 0;
+              void go(e.target.value ? `/look-alikes?only=${encodeURIComponent(e.target.value)}` : '/look-alikes');
+            }}
+          >
+            <option value="">all {all.length}</option>
+            {filters(all).map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </div>
         <ul className="min-h-0 flex-1 overflow-auto">
           {rows.map((r, i) => (
             <li key={r.id}>
@@ -84,7 +106,7 @@ export function LookAlikes({ session }: { session: Session }) {
                 <div className="px-4 py-1.5 text-sm font-semibold text-soft">Not now</div>
               )}
               <Link
-                to={`/look-alikes/${r.id}`}
+                to={address(r.id)}
                 aria-current={r === current ? 'true' : undefined}
                 className={`block border-l-[3px] px-4 py-2 ${r === current ? 'border-alike bg-sheet' : 'border-transparent hover:bg-sheet/60'}`}
               >
@@ -170,6 +192,18 @@ export function LookAlikes({ session }: { session: Session }) {
       {above && <DecideAbove rows={rows} mayDecide={mayDecide} close={() => setAbove(false)} />}
     </div>
   );
+}
+
+/** What the list can be narrowed to, with how many each leaves. */
+function filters(rows: LookAlikeRow[]): [string, string][] {
+  const count = new Map<string, [string, number]>();
+  for (const r of rows)
+    for (const [value, words] of [
+      [r.mirror, r.mirrorName],
+      ...(r.system ? [[`in ${r.system}`, `twice in ${r.system}`]] : []),
+    ] as [string, string][])
+      count.set(value, [words, (count.get(value)?.[1] ?? 0) + 1]);
+  return [...count].map(([value, [words, n]]) => [value, `${words} (${n.toLocaleString()})`]);
 }
 
 const SAID: Record<string, string> = {
