@@ -92,7 +92,8 @@ public sealed class Judging(KeptMirror kept, IReadOnlyList<KeptMirror> all, IRea
                 [.. moved.Select(m => new RecordPlaced(new(m.Side, m.Id), link, null, false))],
                 [PairJudged.Of(one, other, "same")],
                 [.. moved.Select(m => new JournalEntry(link, JournalKind.Linked, m.Side, null, null, null, $"decided: the same as {systems[(m.Side == one.Side ? other : one).Side]} {(m.Side == one.Side ? other : one).Id}", who))],
-                []),
+                [],
+                [.. Seen(first.Link, first.Members), .. Seen(second.Link, second.Members)]),
             cancellation);
         return this.Ended(id, link);
     }
@@ -159,7 +160,8 @@ public sealed class Judging(KeptMirror kept, IReadOnlyList<KeptMirror> all, IRea
                 [.. after],
                 [.. staying.Select(m => PairJudged.Of(new(side, leaving.Id), new(m.Side, m.Id), pair is null ? "different" : "open"))],
                 [.. journal],
-                []),
+                [],
+                [.. Seen(link, record.Members)]),
             cancellation);
         return this.Ended(id, own);
     }
@@ -264,7 +266,7 @@ public sealed class Judging(KeptMirror kept, IReadOnlyList<KeptMirror> all, IRea
 
         journal.AddRange(take.Select(name => new JournalEntry(link, JournalKind.Decided, null, name, null, ValueJson.Write(agreed[name].Value), agreed[name].Why, who)));
         var id = await store.Save(
-            new Regrouped(pair, "double", who, [new LinkKept(link, title, agreed)], leaves.Link is { } dissolved && dissolved != link ? [dissolved] : [], [.. records], [new PairJudged(open.A, open.B, "same")], [.. journal], [.. aside]),
+            new Regrouped(pair, "double", who, [new LinkKept(link, title, agreed)], leaves.Link is { } dissolved && dissolved != link ? [dissolved] : [], [.. records], [new PairJudged(open.A, open.B, "same")], [.. journal], [.. aside], [.. Seen(keeps.Link, keeps.Members), .. Seen(leaves.Link, leaves.Members)]),
             cancellation);
         return this.Ended(id, link);
     }
@@ -439,7 +441,12 @@ public sealed class Judging(KeptMirror kept, IReadOnlyList<KeptMirror> all, IRea
 
     private int IndexOf(string field) => mirror.Fields.Select(f => f.Name).ToList().IndexOf(field);
 
-    private JudgementEnd Ended(long? id, Guid? link) => id is null
-        ? new JudgementEnd(DecisionEnd.ChangedMeanwhile, $"A run of {mirror.Name} is going on. Say it again when it has ended.")
-        : new JudgementEnd(DecisionEnd.Made, null, id, link);
+    private static IEnumerable<(RecordPlace Place, Guid? Link)> Seen(Guid? link, IEnumerable<KnownRecord> members) => members.Select(m => (new RecordPlace(m.Side, m.Id), link));
+
+    private JudgementEnd Ended(long? id, Guid? link) => id switch
+    {
+        null => new JudgementEnd(DecisionEnd.ChangedMeanwhile, $"A run of {mirror.Name} is going on. Say it again when it has ended."),
+        IRegroupingStore.OtherMeanwhile => new JudgementEnd(DecisionEnd.ChangedMeanwhile, "A run or somebody else has linked one of them meanwhile. Look again, then decide."),
+        _ => new JudgementEnd(DecisionEnd.Made, null, id, link),
+    };
 }

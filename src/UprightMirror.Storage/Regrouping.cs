@@ -33,6 +33,7 @@ public sealed record PairJudged(RecordPlace A, RecordPlace B, string State)
 /// <param name="Links">Links that are made or changed.</param>
 /// <param name="Dissolved">Links that are no more: their records are in others now.</param>
 /// <param name="Aside">Writes that do not come from reconciling.</param>
+/// <param name="Seen">How the records of its links stood when it was decided: if a run has put one more into a link since, nothing is kept. Empty where no link is changed.</param>
 public sealed record Regrouped(
     long? Pair,
     string What,
@@ -42,7 +43,11 @@ public sealed record Regrouped(
     ImmutableArray<RecordPlaced> Records,
     ImmutableArray<PairJudged> Pairs,
     ImmutableArray<JournalEntry> Journal,
-    ImmutableArray<AsideDelivery> Aside);
+    ImmutableArray<AsideDelivery> Aside,
+    ImmutableArray<(RecordPlace Place, Guid? Link)> Seen = default)
+{
+    public ImmutableArray<(RecordPlace Place, Guid? Link)> Seen { get; init; } = Seen.IsDefault ? [] : Seen;
+}
 
 /// <summary>A write to a record of any mirror.</summary>
 public sealed record AsideDelivery(int MirrorId, Delivery Delivery);
@@ -68,6 +73,9 @@ public sealed record KeptRegrouping(long Id, long? Pair, string What, string Who
 /// <summary>Where pairs are read for a decision, and decisions about them are kept.</summary>
 public interface IRegroupingStore
 {
+    /// <summary>Told instead of a number where something changed between looking and deciding.</summary>
+    const long OtherMeanwhile = 0;
+
     Task<JudgedPair?> ReadPair(long pair, CancellationToken cancellation);
 
     Task<PlacedRecord?> ReadPlaced(RecordPlace place, CancellationToken cancellation);
@@ -84,7 +92,7 @@ public interface IRegroupingStore
     Task<BeforeRegrouping> ReadBefore(long regrouping, CancellationToken cancellation);
 
     /// <summary>Keeps a decision.</summary>
-    /// <returns>Its number; null when a run of the mirror is going on and does not end soon.</returns>
+    /// <returns>Its number; null when a run of the mirror is going on and does not end soon; <see cref="OtherMeanwhile"/> when its links are not any more as they were seen.</returns>
     Task<long?> Save(Regrouped regrouped, CancellationToken cancellation);
 
     /// <summary>Sets a pair aside: it is shown after the others.</summary>

@@ -73,6 +73,11 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
         }
 
         var links = regrouped.Links.Select(l => l.Link).Concat(regrouped.Dissolved).Distinct().ToArray();
+        if (!regrouped.Seen.IsEmpty && !(await this.Standing(connection, links, regrouped.Seen, cancellation)).SetEquals(regrouped.Seen))
+        {
+            return IRegroupingStore.OtherMeanwhile;
+        }
+
         await using var batch = new NpgsqlBatch(connection, transaction);
         void Add(string sql, params (string Name, object? Value)[] parameters) => batch.BatchCommands.Add(PostgresRunStore.Bound(new NpgsqlBatchCommand(sql), mirrorId, parameters));
         Add("""
@@ -161,6 +166,19 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
         var id = (long)(await told.ExecuteScalarAsync(cancellation))!;
         await transaction.CommitAsync(cancellation);
         return id;
+    }
+
+    /// <summary>The records of links, and of places, with the links that they are in now.</summary>
+    private async Task<HashSet<(RecordPlace Place, Guid? Link)>> Standing(NpgsqlConnection connection, Guid[] links, IReadOnlyCollection<(RecordPlace Place, Guid? Link)> seen, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("""
+            select r.side, r.id, r.link_id from system_record r where r.mirror_id = @mirror and (r.link_id = any(@links) or exists (select from unnest(@sides, @ids) p (side, id) where p.side = r.side and p.id = r.id))
+            """, connection);
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("links", links);
+        command.Parameters.AddWithValue("sides", seen.Select(s => s.Place.Side).ToArray());
+        command.Parameters.AddWithValue("ids", seen.Select(s => s.Place.Id).ToArray());
+        return [.. await PostgresRunStore.ReadAll(command, r => (new RecordPlace(r.GetInt32(0), r.GetString(1)), r.IsDBNull(2) ? (Guid?)null : r.GetGuid(2)), cancellation)];
     }
 
     public async Task<IReadOnlyList<PointingRecord>> ReadPointing(int of, int side, string path, string id, CancellationToken cancellation)

@@ -252,6 +252,28 @@ public sealed class JudgingTests(TestDatabase database) : IClassFixture<TestData
     }
 
     [Fact]
+    public async Task What_a_run_linked_between_looking_and_deciding_is_not_linked_twice()
+    {
+        var pair = await this.TwoAlone();
+        var mirror = await this.Kept(this.Customers);
+        var store = new RegroupingStore(database.Source, mirror.Id, mirror.Definition, TimeProvider.System);
+        var other = Guid.CreateVersion7();
+        await using (var elsewhere = database.Source.CreateCommand($"insert into link (mirror_id, id, title) values ({mirror.Id}, '{other}', 'linked meanwhile'); update system_record set link_id = '{other}' where mirror_id = {mirror.Id} and id = 'C1'"))
+        {
+            await elsewhere.ExecuteNonQueryAsync();
+        }
+
+        var link = Guid.CreateVersion7();
+        var kept = await store.Save(
+            new Regrouped(pair, "same", Who, [new LinkKept(link, "x", new Dictionary<string, Core.Remembered.AgreedValue>())], [], [new RecordPlaced(new(0, "o1"), link, null, false), new RecordPlaced(new(1, "C1"), link, null, false)],
+                [new PairJudged(new(0, "o1"), new(1, "C1"), "same")], [], [], [(new(0, "o1"), null), (new(1, "C1"), null)]), CancellationToken.None);
+
+        kept.ShouldBe(IRegroupingStore.OtherMeanwhile);
+        (await this.StateOf(pair)).ShouldBe("open");
+        (await this.LinkOf(1, "C1")).ShouldBe(other);
+    }
+
+    [Fact]
     public async Task A_judgement_waits_for_no_run_for_long_and_says_so()
     {
         var pair = await this.TwoAlone();

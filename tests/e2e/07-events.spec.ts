@@ -98,7 +98,7 @@ test('events that come twice make no second run and no second write', async () =
   expect(await runs()).toBe(before + 1);
   expect((await customers()).length).toBe(count);
 
-  await createInSlipway({ name: 'Twice Told Kayak Hire', email: 'office@twicetold.example', address: { street: '3 Echo Lane', town: 'Kelburn' } });
+  await createInSlipway({ name: 'Twice Told Kayak Hire', email: 'office@twicetold.example', phoneMain: '+44 131 496 0399', address: { street: '3 Echo Lane', town: 'Kelburn', postcode: 'KB3 3EL', country: 'United Kingdom' } });
   const told = async () => (await customers()).filter((c) => c.CustomerName.toLowerCase() === 'twice told kayak hire').length;
   await expect.poll(told, { timeout: 30_000 }).toBe(1);
   await quiet();

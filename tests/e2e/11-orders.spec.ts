@@ -95,6 +95,10 @@ async function call(method: 'post' | 'put', path: string, data?: unknown) {
 }
 
 async function run(mirror: string) {
+  // One that an event asked for may be going on: it is waited for.
+  await expect
+    .poll(async () => (await (await page.request.get('/api/runs')).json()).filter((r: { mirror: string; state: string }) => r.mirror === mirror && r.state === 'running').length, { timeout: 60_000 })
+    .toBe(0);
   const { run: id } = await call('post', `/mirrors/${mirror}/runs`);
   await expect(async () => expect((await (await page.request.get(`/api/runs/${id}`)).json()).run.state).not.toBe('running')).toPass({ timeout: 120_000 });
   return (await (await page.request.get(`/api/runs/${id}`)).json()).run;

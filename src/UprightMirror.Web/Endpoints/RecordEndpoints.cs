@@ -54,7 +54,8 @@ internal static class RecordEndpoints
         }
 
         var shown = await Shown.With(connections, cancellation);
-        var members = record.Members.ToDictionary(m => m.Side);
+        // Two of one side in one link are held, and shown by the first until that is put right.
+        var members = record.Members.DistinctBy(m => m.Side).ToDictionary(m => m.Side);
         var timeline = await views.Journal(mirror.Id, link, MostEntries, cancellation);
         return new RecordPage(
             link, mirror.Definition.Key, mirror.Definition.Name, mirror.Definition.RecordType, record.Title, record.CreatedAt, record.Waiting, shown.Sides(mirror.Definition),

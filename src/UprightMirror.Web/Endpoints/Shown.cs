@@ -37,7 +37,7 @@ internal sealed class Shown(IReadOnlyDictionary<string, KeptConnection> connecti
     {
         var rules = mirror.Rules(this.Names(mirror));
         using var agreed = record is null ? null : JsonDocument.Parse(record.Agreed);
-        var raws = record?.Members.Where(m => m.Raw is not null).ToDictionary(m => m.Side, m => StoredForms.ReadRaw(m.Raw!));
+        var raws = record?.Members.Where(m => m.Raw is not null).DistinctBy(m => m.Side).ToDictionary(m => m.Side, m => StoredForms.ReadRaw(m.Raw!));
         var translated = raws?.ToDictionary(r => r.Key, r => new Translator(mirror, r.Key, Core.Catalogues.CatalogueCollection.Unknown(mirror.Sides[r.Key].Collection)).ToAgreed(r.Value));
         return [.. mirror.Fields.Select((field, f) =>
         {
