@@ -40,12 +40,15 @@ export function LookAlikes({ session }: { session: Session }) {
     if (next) void go(address(next.id));
   };
   const last = list.data?.judged[0];
+  // A key that comes before the next pair is drawn is not about the one that was just decided.
+  const decided = useRef(new Set<number>());
   const say = (pair: number, is: Judgement) => {
-    if (!mayDecide || judge.isPending) return;
+    if (!mayDecide || judge.isPending || decided.current.has(pair)) return;
     judge.mutate(
       { id: pair, is },
       {
         onSuccess: () => {
+          if (is !== 'later') decided.current.add(pair);
           // Another pair of the same records comes next, or else the next in the list.
           const rest = page.data?.pairs.filter((p) => p.id !== pair) ?? [];
           const next = rows[position + 1] ?? rows[position - 1];
@@ -64,7 +67,10 @@ export function LookAlikes({ session }: { session: Session }) {
       act: () => last && mayDecide && !undo.isPending && takeBack(last.pair),
     },
   ]);
-  const takeBack = (pair: number) => undo.mutate(pair, { onSuccess: () => void go(address(pair)) });
+  const takeBack = (pair: number) => {
+    decided.current.delete(pair);
+    undo.mutate(pair, { onSuccess: () => void go(address(pair)) });
+  };
   if (list.isPending)
     return (
       <div className="px-5 py-4">
