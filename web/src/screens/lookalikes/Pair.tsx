@@ -1,4 +1,4 @@
-import { Fragment, useState } from 'react';
+import { Fragment, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { AlikePair, AlikeRecord, LookAlikePage } from '../../api/client';
 import type { Judgement } from '../../api/queries';
@@ -162,7 +162,6 @@ function Evidence({
   const most = Math.max(8, ...pair.lines.map((l) => Math.abs(l.bits)), Math.abs(pair.before), Math.abs(pair.relatives));
   // Written two ways and the same all the same: nothing in it is marked.
   const same = new Set(pair.lines.filter((l) => l.words === 'the same').flatMap((l) => l.fields));
-  const first = (i: number) => <Value of={a.values[i]!} other={b.values[i]!} isSame={same.has(i)} />;
   const tick = (i: number) =>
     choose && a.values[i] !== b.values[i] && b.values[i] && a.values[i] ? (
       <label className="flex items-center gap-1 text-sm text-soft">
@@ -178,6 +177,25 @@ function Evidence({
         take the other’s
       </label>
     ) : null;
+  /** What each record says in a field, with what stands between the first two. */
+  const row = (i: number, middle: ReactNode) => (
+    <tr key={fields[i]} className="border-t border-rule">
+      <Label>{fields[i]}</Label>
+      <td className="px-3 py-1.5 align-top break-words">
+        <Value of={a.values[i]!} other={b.values[i]!} isSame={same.has(i)} />
+      </td>
+      {middle}
+      <td className="px-3 py-1.5 align-top break-words">
+        <Value of={b.values[i]!} other={a.values[i]!} isSame={same.has(i)} />
+        {tick(i)}
+      </td>
+      {more.map((m) => (
+        <td key={m.id} className="px-3 py-1.5 align-top break-words">
+          <Value of={m.values[i]!} other={a.values[i]!} />
+        </td>
+      ))}
+    </tr>
+  );
   return (
     <table className="w-full table-fixed border-collapse bg-sheet">
       <caption className="sr-only">What the two records say, and what speaks for and against their being one</caption>
@@ -206,26 +224,16 @@ function Evidence({
       </thead>
       <tbody>
         {pair.lines.map((line) =>
-          line.fields.map((i, n) => (
-            <tr key={fields[i]} className="border-t border-rule">
-              <Label>{fields[i]}</Label>
-              <td className="px-3 py-1.5 align-top break-words">{first(i)}</td>
-              {n === 0 && (
+          line.fields.map((i, n) =>
+            row(
+              i,
+              n === 0 && (
                 <td rowSpan={line.fields.length} className="bg-alike-tint px-3 py-1.5 align-middle">
                   <Bar bits={line.bits} most={most} words={line.words} />
                 </td>
-              )}
-              <td className="px-3 py-1.5 align-top break-words">
-                <Value of={b.values[i]!} other={a.values[i]!} isSame={same.has(i)} />
-                {tick(i)}
-              </td>
-              {more.map((m) => (
-                <td key={m.id} className="px-3 py-1.5 align-top break-words">
-                  <Value of={m.values[i]!} other={a.values[i]!} />
-                </td>
-              ))}
-            </tr>
-          )),
+              ),
+            ),
+          ),
         )}
         <tr className="border-t border-rule">
           <Label>Beforehand</Label>
@@ -275,28 +283,13 @@ function Evidence({
             </td>
           </tr>
         )}
-        {rest.map((i) => (
-          <tr key={fields[i]} className="border-t border-rule">
-            <Label>{fields[i]}</Label>
-            <td className="px-3 py-1.5 align-top break-words">{first(i)}</td>
-            <td className="bg-alike-tint/50" />
-            <td className="px-3 py-1.5 align-top break-words">
-              <Value of={b.values[i]!} other={a.values[i]!} isSame={same.has(i)} />
-              {tick(i)}
-            </td>
-            {more.map((m) => (
-              <td key={m.id} className="px-3 py-1.5 align-top break-words">
-                <Value of={m.values[i]!} other={a.values[i]!} />
-              </td>
-            ))}
-          </tr>
-        ))}
+        {rest.map((i) => row(i, <td className="bg-alike-tint/50" />))}
       </tbody>
     </table>
   );
 }
 
-function Label({ children, strong = false }: { children: React.ReactNode; strong?: boolean }) {
+function Label({ children, strong = false }: { children: ReactNode; strong?: boolean }) {
   return (
     <th
       scope="row"
