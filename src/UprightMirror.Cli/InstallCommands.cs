@@ -31,8 +31,10 @@ internal static class InstallCommands
                 await installation.Connections.Save(connection, secrets, CancellationToken.None);
             }
 
-            await installation.Mirrors.Save(Demo.Customers, everyMinutes, CancellationToken.None);
-            await installation.Mirrors.Save(Demo.PeopleMirror, everyMinutes, CancellationToken.None);
+            foreach (var mirror in Demo.Mirrors)
+            {
+                await installation.Mirrors.Save(mirror, everyMinutes, CancellationToken.None);
+            }
         }
 
         if (product is not null)

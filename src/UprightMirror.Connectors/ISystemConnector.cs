@@ -53,6 +53,14 @@ public interface ISystemConnector
     /// <summary>Writes one record. What can go wrong by nature is an answer, not an exception.</summary>
     Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
 
+    /// <summary>How many records of a collection one call can write; 1 where each is a call of its own.</summary>
+    Task<int> MostAtOnce(string collection, CancellationToken cancellation) => Task.FromResult(1);
+
+    /// <summary>Writes several records, together where the system can. One that goes wrong costs only itself.</summary>
+    /// <returns>An answer for each, in their order.</returns>
+    async Task<IReadOnlyList<WriteAnswer>> WriteMany(string collection, IReadOnlyList<WriteRequest> requests, CancellationToken cancellation) =>
+        await Task.WhenAll(requests.Select(r => this.Write(collection, r, cancellation)));
+
     /// <summary>What <see cref="Write"/> would send, without sending it. Sign-in and its secrets are left out.</summary>
     /// <exception cref="SystemFault">The system's description, which it is made by, can't be read.</exception>
     Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation);

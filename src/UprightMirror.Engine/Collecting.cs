@@ -25,7 +25,7 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal)
     {
         var mark = await context.Store.ReadWatermark(side, cancellation);
         var newest = mark?.Time;
-        var needed = context.Translators[side].Cells.SelectMany(c => c.Cell.Reads).ToHashSet();
+        var needed = context.Translators[side].Needs.ToHashSet();
         var (system, since) = (context.Systems[side], mark?.Time - Overlap);
         var pages = isRehearsal ? system.ReadChanged(context.Collection(side), since, needed, cancellation) : system.Take(context.Collection(side), since, needed, cancellation);
         await foreach (var page in pages)

@@ -15,13 +15,20 @@ public sealed class Confirming(MirrorContext context)
     /// <returns>True when the record also shows something that nobody knew of, and must be reconciled again.</returns>
     public async Task<bool> Confirm(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation)
     {
+        var (end, waiting) = await this.EndOf(delivery, stored, cancellation);
+        await context.Store.SaveAnswers([(delivery, end)], cancellation);
+        return waiting;
+    }
+
+    /// <summary>How a write that took effect ends, counted but not kept yet; and whether the record must be reconciled again.</summary>
+    public async Task<(DeliveryEnd End, bool Waiting)> EndOf(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation)
+    {
         var known = delivery.RecordId is { } id ? await context.Store.ReadKnown(delivery.Side, id, cancellation) : null;
         var after = stored is null ? null : this.After(delivery, known, stored);
         var waiting = stored is not null && this.TellsMore(delivery, known?.Raw, stored);
-        await context.Store.SaveAnswer(delivery, new DeliveryEnd.Confirmed(stored, after, waiting, [.. JournalOf(delivery, stored)]), cancellation);
         context.Tally.Written();
         context.Tally.Became(delivery.Link, delivery.Kind == WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated);
-        return waiting;
+        return (new DeliveryEnd.Confirmed(stored, after, waiting, [.. JournalOf(delivery, stored)]), waiting);
     }
 
     /// <summary>
@@ -54,7 +61,7 @@ public sealed class Confirming(MirrorContext context)
             await context.Store.SaveObserved(delivery.Side, [now], cancellation);
         }
 
-        await context.Store.SaveAnswer(delivery, new DeliveryEnd.Overtaken(), cancellation);
+        await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Overtaken())], cancellation);
     }
 
     /// <summary>Keeps what was found after a delivery whose answer was lost.</summary>
@@ -76,7 +83,7 @@ public sealed class Confirming(MirrorContext context)
         }
         else
         {
-            await context.Store.SaveAnswer(delivery, new DeliveryEnd.Overtaken(), cancellation);
+            await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Overtaken())], cancellation);
         }
     }
 

@@ -8,10 +8,13 @@ namespace UprightMirror.Engine;
 /// <summary>Makes the planned deliveries. Each is remembered as sent before the call, so that none is ever made twice blindly.</summary>
 public sealed class Delivering(MirrorContext context)
 {
-    private const int BatchSize = 40;
+    private const int BatchSize = 1500;
 
-    /// <summary>Calls to one system at once; its connector keeps the system's own limits.</summary>
-    private const int AtOnce = 4;
+    /// <summary>Records that are written side by side where each is a call of its own; the connector keeps the system's own limits.</summary>
+    private const int AtOnce = 8;
+
+    /// <summary>So many such groups, or calls that write many records, are under way at once.</summary>
+    private const int CallsUnderWay = 3;
 
     private readonly Confirming confirming = new(context);
     private readonly Dictionary<int, string> unreachable = [];
@@ -44,15 +47,9 @@ public sealed class Delivering(MirrorContext context)
         while (await context.Store.ReadPlanned(after, BatchSize, cancellation) is { Count: > 0 } batch)
         {
             after = batch[^1].Id;
-            var due = batch.Where(d => !this.unreachable.ContainsKey(d.Side)).ToList();
-            await context.Store.MarkSent([.. due.Select(d => d.Id)], cancellation);
-            foreach (var group in due.Chunk(AtOnce))
+            foreach (var side in batch.GroupBy(d => d.Side))
             {
-                var answers = await Task.WhenAll(group.Select(d => this.Write(d, cancellation)));
-                for (var i = 0; i < group.Length; i++)
-                {
-                    moved |= await this.Keep(group[i], answers[i], cancellation);
-                }
+                moved |= await this.DeliverTo(side.Key, [.. side], cancellation);
             }
 
             await context.Store.SaveProgress(RunStage.Delivering, context.Tally.Counts, cancellation);
@@ -61,15 +58,71 @@ public sealed class Delivering(MirrorContext context)
         return moved;
     }
 
-    private async Task<WriteAnswer> Write(Delivery delivery, CancellationToken cancellation)
+    /// <summary>Makes what one side is owed, several calls under way while answers are kept.</summary>
+    private async Task<bool> DeliverTo(int side, IReadOnlyList<Delivery> due, CancellationToken cancellation)
     {
-        if (this.unreachable.TryGetValue(delivery.Side, out var reason))
+        var moved = false;
+        var most = await context.Systems[side].MostAtOnce(context.Collection(side), cancellation);
+        var underWay = new Queue<(Delivery[] Made, Task<IReadOnlyList<WriteAnswer>> Answers)>();
+        try
         {
-            return new WriteAnswer.NotReached(reason);
+            // What is removed, or has to be changed one by one, goes apart from what goes together.
+            foreach (var chunk in due.GroupBy(d => d.Kind).SelectMany(kind => kind.Chunk(most > 1 ? most : AtOnce)))
+            {
+                if (this.unreachable.ContainsKey(side))
+                {
+                    break;
+                }
+
+                await context.Store.MarkSent([.. chunk.Select(d => d.Id)], cancellation);
+                underWay.Enqueue((chunk, this.Write(side, chunk, cancellation)));
+                if (underWay.Count >= CallsUnderWay)
+                {
+                    moved |= await this.KeepNext(underWay, cancellation);
+                }
+            }
+
+            while (underWay.Count > 0)
+            {
+                moved |= await this.KeepNext(underWay, cancellation);
+            }
+        }
+        finally
+        {
+            // Stopped in the middle: what was sent is looked for by the next run.
+            await ((Task)Task.WhenAll(underWay.Select(u => u.Answers))).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }
 
-        return await context.Systems[delivery.Side].Write(context.Collection(delivery.Side), RequestOf(delivery), cancellation);
+        return moved;
     }
+
+    private async Task<bool> KeepNext(Queue<(Delivery[] Made, Task<IReadOnlyList<WriteAnswer>> Answers)> underWay, CancellationToken cancellation)
+    {
+        var answers = await underWay.Peek().Answers;
+        var (made, _) = underWay.Dequeue();
+        var moved = false;
+        var confirmed = new List<(Delivery, DeliveryEnd)>();
+        for (var i = 0; i < made.Length; i++)
+        {
+            if (answers[i] is WriteAnswer.Stored stored)
+            {
+                var (end, waiting) = await this.confirming.EndOf(made[i], stored.Record, cancellation);
+                confirmed.Add((made[i], end));
+                moved |= waiting;
+            }
+        }
+
+        await context.Store.SaveAnswers(confirmed, cancellation);
+        for (var i = 0; i < made.Length; i++)
+        {
+            moved |= answers[i] is not WriteAnswer.Stored && await this.Keep(made[i], answers[i], cancellation);
+        }
+
+        return moved;
+    }
+
+    private async Task<IReadOnlyList<WriteAnswer>> Write(int side, Delivery[] deliveries, CancellationToken cancellation) =>
+        await context.Systems[side].WriteMany(context.Collection(side), [.. deliveries.Select(RequestOf)], cancellation);
 
     /// <summary>A delivery as its connector is asked for it.</summary>
     internal static WriteRequest RequestOf(Delivery delivery) =>
@@ -79,25 +132,23 @@ public sealed class Delivering(MirrorContext context)
     {
         switch (answer)
         {
-            case WriteAnswer.Stored stored:
-                return await this.confirming.Confirm(delivery, stored.Record, cancellation);
             case WriteAnswer.Moved:
                 await this.confirming.ReadAgain(delivery, cancellation);
                 return true;
             case WriteAnswer.Gone:
                 await context.Store.SaveRemoved(delivery.Side, delivery.RecordId!, cancellation);
-                await context.Store.SaveAnswer(delivery, new DeliveryEnd.Overtaken(), cancellation);
+                await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Overtaken())], cancellation);
                 return true;
             case WriteAnswer.Refused refused:
                 await this.KeepRefusal(delivery, refused.Words, cancellation);
                 return false;
             case WriteAnswer.NotReached notReached:
                 this.unreachable.TryAdd(delivery.Side, notReached.Reason);
-                await context.Store.SaveAnswer(delivery, new DeliveryEnd.Postponed(), cancellation);
+                await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Postponed())], cancellation);
                 return false;
             case WriteAnswer.Unknown unknown:
                 context.Unanswered.Add((delivery.Link, delivery.Side));
-                await context.Store.SaveAnswer(delivery, new DeliveryEnd.Unknown(unknown.Reason), cancellation);
+                await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Unknown(unknown.Reason))], cancellation);
                 return false;
             default:
                 throw new InvalidOperationException($"{answer} is not an answer.");
@@ -109,10 +160,8 @@ public sealed class Delivering(MirrorContext context)
         var what = delivery.RecordId is { } id ? $"{context.Mirror.RecordType} {id}" : $"the new {context.Mirror.RecordType} {delivery.Title}";
         var reason = $"{context.Systems[delivery.Side].Name} refused {what} ({string.Join(", ", delivery.Fields.Select(f => f.Field))}).";
         var hold = new Hold(delivery.Link, delivery.Side, delivery.RecordId ?? "", delivery.Title, delivery.Fields.Length == 1 ? delivery.Fields[0].Field : null, reason, words);
-        await context.Store.SaveAnswer(
-            delivery,
-            new DeliveryEnd.Refused(hold, new JournalEntry(delivery.Link, JournalKind.Refused, delivery.Side, hold.Field, null, null, $"{reason} It said: {words}", null)),
-            cancellation);
+        var entry = new JournalEntry(delivery.Link, JournalKind.Refused, delivery.Side, hold.Field, null, null, $"{reason} It said: {words}", null);
+        await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Refused(hold, entry))], cancellation);
         context.Tally.Became(delivery.Link, RecordOutcome.Refused);
     }
 }

@@ -64,7 +64,7 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
         while (await this.Store.ReadEvidenceDue(after, BatchSize, cancellation) is { Count: > 0 } batch)
         {
             after = new RecordPlace(batch[^1].Side, batch[^1].Id);
-            var texts = batch.Select(r => r.Raw is null ? (ImmutableArray<string>?)null : likeness.TextsOf(context.Mirror, context.Translators[r.Side].ToAgreed(r.Raw).Values)).ToList();
+            var texts = batch.Select(r => r.Raw is null || context.Translators[r.Side].Covers(r.Raw, out _) != true ? (ImmutableArray<string>?)null : likeness.TextsOf(context.Mirror, context.Translators[r.Side].ToAgreed(r.Raw).Values)).ToList();
             var blocks = Blocking.KeysByRecord(this.SetOf(texts.Select((t, i) => (t ?? [.. likeness.Evidence.Select(_ => "")], batch[i].Side))));
             await this.Store.SaveEvidence([.. batch.Select((r, i) => new RecordEvidence(r.Side, r.Id, texts[i], [.. blocks[i]]))], cancellation);
         }

@@ -42,6 +42,11 @@ public sealed class Reconciling(MirrorContext context)
         }
 
         var members = record.Members.ToDictionary(m => m.Side);
+        if (this.OutOfScope(record, members) is { } outside)
+        {
+            return outside;
+        }
+
         var now = new Translation?[context.SideCount];
         var holds = ImmutableArray.CreateBuilder<Hold>();
         foreach (var (side, member) in members)
@@ -72,6 +77,37 @@ public sealed class Reconciling(MirrorContext context)
         };
         var outcome = this.WithoutWhatIsHeld(Reconciler.Reconcile(context.Rules, state), members);
         return this.Kept(record, members, state, outcome);
+    }
+
+    /// <summary>What becomes of a record that the scope of a side does not cover, or of which that can't be told; null for one that is followed.</summary>
+    private Reconciled? OutOfScope(LinkedRecord record, Dictionary<int, KnownRecord> members)
+    {
+        var sides = new SideState[context.SideCount];
+        foreach (var side in Enumerable.Range(0, context.SideCount))
+        {
+            string? unclear = null;
+            var raw = members.GetValueOrDefault(side)?.Raw;
+            if (raw is not null && context.Translators[side].Covers(raw, out unclear) is null)
+            {
+                var reason = $"{context.Systems[side].Name}, {context.Mirror.RecordType} {members[side].Id}: {unclear}.";
+                return new Reconciled(record.Link, record.Title, RecordOutcome.Held, ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], [],
+                    [new Hold(record.Link, side, members[side].Id, record.Title, null, reason, null)], [Journal(record, JournalKind.Held, side, null, null, null, reason)]) { IsFollowed = record.IsFollowed };
+            }
+
+            sides[side] = new SideState(raw is null ? null : [], null) { IsOutOfScope = raw is not null && context.Translators[side].Covers(raw, out unclear) == false };
+        }
+
+        if (!sides.Any(s => s.IsOutOfScope))
+        {
+            return null;
+        }
+
+        var outcome = Reconciler.Reconcile(context.Rules, new RecordState(null, sides));
+        var left = outcome.NotFollowed!.Value;
+        var deliveries = outcome.Writes.Select(w => members[w.Side])
+            .Select(m => new Delivery(0, record.Link, record.Title, m.Side, WriteKind.Remove, m.Id, record.Link.ToString("N"), [], m.VersionTag)).ToImmutableArray();
+        return new Reconciled(record.Link, record.Title, RecordOutcome.OutOfScope, ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], deliveries, [],
+            record.IsFollowed ? [Journal(record, JournalKind.LeftScope, left, null, null, null, $"not in the scope of {context.Systems[left].Name} any more: {context.Mirror.Sides[left].Scope}")] : []) { IsFollowed = false };
     }
 
     /// <summary>Two records of one side in one link: a person must say which is meant. The others go on.</summary>
@@ -187,6 +223,11 @@ public sealed class Reconciling(MirrorContext context)
         }
 
         var journal = ImmutableArray.CreateBuilder<JournalEntry>();
+        if (!record.IsFollowed)
+        {
+            journal.Add(Journal(record, JournalKind.CameBack, null, null, null, null, "in the scope again"));
+        }
+
         if (firstMeeting && outcome.Changes.Length > 0)
         {
             var values = new JsonObject(outcome.Changes.Where(c => !c.After.Value.IsEmpty).Select(c => KeyValuePair.Create(this.NameOf(c.Field), ValueJson.Write(c.After.Value))));

@@ -11,6 +11,7 @@ public sealed class RunTally
     private int asKnown;
     private int planned;
     private int written;
+    private int outOfScope;
 
     public void Read(int records, int different)
     {
@@ -41,6 +42,9 @@ public sealed class RunTally
 
     public void Written() => this.written++;
 
+    /// <summary>A record that no link has and that the scope does not cover.</summary>
+    public void OutOfScope() => this.outOfScope++;
+
     public RunCounts Counts
     {
         get
@@ -56,7 +60,8 @@ public sealed class RunTally
                 by.GetValueOrDefault(RecordOutcome.Held),
                 by.GetValueOrDefault(RecordOutcome.Refused),
                 this.planned,
-                this.written);
+                this.written,
+                this.outOfScope + by.GetValueOrDefault(RecordOutcome.OutOfScope));
         }
     }
 }

@@ -2,6 +2,7 @@ using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Matching;
 using UprightMirror.Core.Remembered;
 using UprightMirror.Core.Values;
+using UprightMirror.Storage;
 
 namespace UprightMirror.Engine;
 
@@ -18,8 +19,23 @@ public sealed class Translating(MirrorContext context)
         {
             var holds = new List<Hold>();
             var keys = new List<MatchCandidate>();
+            var outside = new List<RecordPlace>();
             foreach (var record in batch)
             {
+                if (context.Translators[record.Side].Covers(record.Raw!, out var unclear) is not { } covers)
+                {
+                    holds.Add(new Hold(null, record.Side, record.Id, record.Id, null, $"{context.Systems[record.Side].Name}, {context.Mirror.RecordType} {record.Id}: {unclear}.", null));
+                    context.Tally.Became($"{record.Side}/{record.Id}", RecordOutcome.Held);
+                    continue;
+                }
+
+                if (!covers)
+                {
+                    outside.Add(new RecordPlace(record.Side, record.Id));
+                    context.Tally.OutOfScope();
+                    continue;
+                }
+
                 var translation = context.Translators[record.Side].ToAgreed(record.Raw!);
                 if (translation.Problems.IsEmpty)
                 {
@@ -34,6 +50,7 @@ public sealed class Translating(MirrorContext context)
 
             await context.Store.SaveKeys(keys, cancellation);
             await context.Store.SaveHolds(holds, cancellation);
+            await context.Store.SaveOutOfScope(outside, cancellation);
             after = (batch[^1].Side, batch[^1].Id);
         }
     }

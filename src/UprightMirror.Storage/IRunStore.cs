@@ -40,6 +40,9 @@ public interface IRunStore
     /// <summary>Sets records aside: they no longer wait.</summary>
     Task SaveHolds(IReadOnlyList<Hold> holds, CancellationToken cancellation);
 
+    /// <summary>Records that no link has and that the scope does not cover: they no longer wait, and nothing holds them.</summary>
+    Task SaveOutOfScope(IReadOnlyList<RecordPlace> records, CancellationToken cancellation);
+
     /// <summary>Links of which a record waits, in the order of their ids, after the one given.</summary>
     Task<IReadOnlyList<LinkedRecord>> ReadWaiting(Guid after, int count, CancellationToken cancellation);
 
@@ -54,8 +57,8 @@ public interface IRunStore
 
     Task MarkSent(IReadOnlyCollection<long> deliveries, CancellationToken cancellation);
 
-    /// <summary>Remembers the answer to one delivery.</summary>
-    Task SaveAnswer(Delivery delivery, DeliveryEnd end, CancellationToken cancellation);
+    /// <summary>Remembers the answers to deliveries.</summary>
+    Task SaveAnswers(IReadOnlyCollection<(Delivery Delivery, DeliveryEnd End)> answers, CancellationToken cancellation);
 
     /// <summary>What is remembered of one record; null when it was never seen.</summary>
     Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation);
@@ -80,7 +83,7 @@ public enum RunStage
 
 /// <summary>What a run did so far, in records. Every record that it looked at counts once, under what became of it last.</summary>
 /// <param name="Read">Records read from the systems, unchanged ones included.</param>
-public sealed record RunCounts(int Read, int Created, int Updated, int Linked, int Unchanged, int InConflict, int Held, int Refused, int Planned, int Written)
+public sealed record RunCounts(int Read, int Created, int Updated, int Linked, int Unchanged, int InConflict, int Held, int Refused, int Planned, int Written, int OutOfScope = 0)
 {
     public static readonly RunCounts Zero = new(0, 0, 0, 0, 0, 0, 0, 0, 0, 0);
 }
@@ -110,7 +113,11 @@ public sealed record Reconciled(
     ImmutableArray<Delivery> Deliveries,
     ImmutableArray<Hold> Holds,
     ImmutableArray<JournalEntry> Journal,
-    bool GoneEverywhere = false);
+    bool GoneEverywhere = false)
+{
+    /// <summary>False for a record that the scope does not cover.</summary>
+    public bool IsFollowed { get; init; } = true;
+}
 
 /// <summary>How a delivery ended, or why it goes on.</summary>
 public abstract record DeliveryEnd

@@ -26,8 +26,8 @@ internal static class LinkedRecords
                 return (Link: r.GetGuid(0), Conflict: new KnownConflict(r.GetInt64(1), fields, [.. forms.ReadCompeting(r.GetString(3), fields).Keys]));
             }, cancellation)).ToLookup(c => c.Link, c => c.Conflict);
         return await PostgresRunStore.ReadAll(
-            Command("select id, title, agreed, removal_decisions from link where mirror_id = @mirror and id = any(@ids) order by id"),
-            r => new LinkedRecord(r.GetGuid(0), r.GetString(1), forms.ReadAgreed(r.GetString(2)), [.. members[r.GetGuid(0)].OrderBy(m => m.Side)], [.. conflicts[r.GetGuid(0)]], StoredForms.ReadRemovals(r.GetString(3))),
+            Command("select id, title, agreed, removal_decisions, not_followed_since is null from link where mirror_id = @mirror and id = any(@ids) order by id"),
+            r => new LinkedRecord(r.GetGuid(0), r.GetString(1), forms.ReadAgreed(r.GetString(2)), [.. members[r.GetGuid(0)].OrderBy(m => m.Side)], [.. conflicts[r.GetGuid(0)]], StoredForms.ReadRemovals(r.GetString(3))) { IsFollowed = r.GetBoolean(4) },
             cancellation);
 
         NpgsqlCommand Command(string sql)

@@ -208,6 +208,22 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         this.BatchCommand("update system_record set waiting = false where mirror_id = @mirror and side = @side and id = @id", ("side", h.Side), ("id", h.RecordId)),
     }), cancellation);
 
+    public async Task SaveOutOfScope(IReadOnlyList<RecordPlace> records, CancellationToken cancellation)
+    {
+        if (records.Count == 0)
+        {
+            return;
+        }
+
+        await using var command = this.Command("""
+            with outside as (select * from unnest(@sides, @ids) as o (side, id)), freed as (
+                delete from hold h using outside o where h.mirror_id = @mirror and h.side = o.side and h.record_id = o.id and h.link_id is null
+            )
+            update system_record r set waiting = false, match_keys = '{}' from outside o where r.mirror_id = @mirror and r.side = o.side and r.id = o.id
+            """, ("sides", records.Select(r => r.Side).ToArray()), ("ids", records.Select(r => r.Id).ToArray()));
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     public async Task<IReadOnlyList<LinkedRecord>> ReadWaiting(Guid after, int count, CancellationToken cancellation)
     {
         await using var waiting = this.Command("select id from link where mirror_id = @mirror and waiting and id > @after order by id limit @count", ("after", after), ("count", count));
@@ -234,7 +250,8 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
-    public Task SaveAnswer(Delivery delivery, DeliveryEnd end, CancellationToken cancellation) => this.InBatch(this.CommandsOf(delivery, end), cancellation);
+    public Task SaveAnswers(IReadOnlyCollection<(Delivery Delivery, DeliveryEnd End)> answers, CancellationToken cancellation) =>
+        answers.Count == 0 ? Task.CompletedTask : this.InBatch(answers.SelectMany(a => this.CommandsOf(a.Delivery, a.End)), cancellation);
 
     public async Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation)
     {
@@ -301,9 +318,9 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     {
         var link = ("link", (object)record.Link);
         yield return this.BatchCommand("""
-            update link set title = @title, waiting = false, agreed = agreed || @agreed::jsonb, changed_at = case when @agreed = '{}' then changed_at else @now end
+            update link set title = @title, waiting = false, not_followed_since = case when @followed then null else coalesce(not_followed_since, @now) end, agreed = agreed || @agreed::jsonb, changed_at = case when @agreed = '{}' then changed_at else @now end
             where mirror_id = @mirror and id = @link
-            """, link, ("title", record.Title), ("agreed", AgreedJson(record.Agreed)), ("now", this.clock.GetUtcNow()));
+            """, link, ("title", record.Title), ("followed", record.IsFollowed), ("agreed", AgreedJson(record.Agreed)), ("now", this.clock.GetUtcNow()));
         foreach (var side in record.Sides)
         {
             yield return side.Forgotten

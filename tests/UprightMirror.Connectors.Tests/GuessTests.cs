@@ -59,9 +59,24 @@ public class GuessTests
             """)).Guessed["things"];
         found.Settings.ShouldSatisfyAllConditions(
             s => s.Id.ShouldBe("thingId"), s => s.ChangedAt.ShouldBe("modifiedOn"), s => s.ChangedBy.ShouldBe("modifiedBy"), s => s.VersionTag.ShouldBe("_etag"),
-            s => s.Reference.ShouldBe("external_id"), s => s.ChangedSinceParameter.ShouldBe("modified_since"), s => s.RemovedPath.ShouldBe("/things/removed"), s => s.BulkPath.ShouldBe("/things/bulk"));
+            s => s.Reference.ShouldBe("external_id"), s => s.ChangedSinceParameter.ShouldBe("modified_since"), s => s.RemovedPath.ShouldBe("/things/removed"));
         found.Guesses.ShouldAllBe(g => g.What.Length > 0 && g.Why.Length > 0);
         (found.MayCreate, found.MayChange, found.MayRemove).ShouldBe((true, true, false));
+    }
+
+    [Theory]
+    [InlineData("\"externalRef\":{\"type\":\"string\"}", "", "externalRef", false)]
+    [InlineData("\"mail\":{\"type\":\"string\"}", ",\"required\":[\"id\",\"mail\"]", "mail", true)]
+    public void How_many_records_are_written_in_one_call_is_guessed_with_what_they_are_told_apart_by(string property, string required, string key, bool changes)
+    {
+        var own = Read("""
+            {"openapi":"3.1.0","info":{"title":"t","version":"1"},"components":{"schemas":{"Thing":{"type":"object","properties":{"id":{"type":"integer","readOnly":true},PROPERTY}REQUIRED}}},"paths":{
+              "/things":{"get":{"responses":{"200":{"description":"ok","content":{"application/json":{"schema":{"type":"object","properties":{"things":{"type":"array","items":{"$ref":"#/components/schemas/Thing"}}}}}}}}}},
+              "/things/{id}":{"get":{"responses":{"200":{"description":"ok"}}}PATCH},
+              "/things/upsert":{"post":{"requestBody":{"content":{"application/json":{"schema":{"type":"object","properties":{"rows":{"type":"array","maxItems":250,"items":{"$ref":"#/components/schemas/Thing"}}}}}}},
+                "responses":{"200":{"description":"ok","content":{"application/json":{"schema":{"type":"object","properties":{"results":{"type":"array","items":{"type":"object","properties":{"row":{"type":"integer"},"id":{"type":"integer"},"detail":{"type":"string"},"record":{"$ref":"#/components/schemas/Thing"}}}}}}}}}}}}}}
+            """.Replace("PROPERTY", property, StringComparison.Ordinal).Replace("REQUIRED", required, StringComparison.Ordinal).Replace("PATCH", changes ? "" : ",\"patch\":{\"responses\":{\"200\":{\"description\":\"ok\"}}}", StringComparison.Ordinal)).Guessed["things"].Settings;
+        own.Bulk.ShouldBe(new BulkSettings("/things/upsert", "rows", 250, key, changes, "results", "row", "id", "detail", "record"));
     }
 
     [Fact]

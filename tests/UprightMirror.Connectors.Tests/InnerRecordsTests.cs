@@ -26,6 +26,14 @@ public class InnerRecordsTests
     private Task<WriteAnswer> Write(string? id, RawFields fields, string? tag = null, bool remove = false) =>
         this.system.Write("deals[lines]", new WriteRequest(id, fields, null, tag, remove), CancellationToken.None);
 
+    /// <summary>What the interface does by itself must reach the system behind, or it would go unnoticed that it does not.</summary>
+    [Fact]
+    public void Everything_that_a_system_can_do_is_passed_on_to_it()
+    {
+        var map = typeof(InnerRecords).GetInterfaceMap(typeof(ISystemConnector));
+        map.InterfaceMethods.Zip(map.TargetMethods).Where(m => m.Second.DeclaringType != typeof(InnerRecords)).Select(m => m.First.Name).ShouldBeEmpty();
+    }
+
     [Fact]
     public async Task Lines_that_a_description_tells_of_are_a_collection_beside_their_records()
     {

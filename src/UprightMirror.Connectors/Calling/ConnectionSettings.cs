@@ -70,7 +70,7 @@ public sealed record SecretSource(string? Environment = null, string? File = nul
 /// <param name="VersionTag">The field of a record in a list that holds its ETag.</param>
 /// <param name="Reference">A field where our reference may be stored on creation, and by which a record can be found; null when there is none.</param>
 /// <param name="RemovedPath">Where removals are told; null when they are not.</param>
-/// <param name="BulkPath">Where many records are written in one call; null when there is no such place.</param>
+/// <param name="Bulk">How many records are written in one call; null when they can't be.</param>
 /// <param name="Expand">Navigations that are read with each record: an order's lines.</param>
 /// <param name="FilePattern">For a folder, the names of the files that hold this collection: <c>orders-*.csv</c>.</param>
 /// <param name="DecimalMark">For CSV, the decimal mark when it is not to be detected.</param>
@@ -89,7 +89,7 @@ public sealed record CollectionSettings(
     string? VersionTag = null,
     string? Reference = null,
     string? RemovedPath = null,
-    string? BulkPath = null,
+    BulkSettings? Bulk = null,
     IReadOnlyList<string>? Expand = null,
     string? FilePattern = null,
     string? DecimalMark = null,
@@ -99,6 +99,20 @@ public sealed record CollectionSettings(
     [JsonIgnore]
     public Paging PagingOrDefault => this.Paging ?? new Paging.Cursor();
 }
+
+/// <summary>How many records are created or changed in one call.</summary>
+/// <param name="Path">Where they are sent, under the service.</param>
+/// <param name="Items">The property that takes the rows.</param>
+/// <param name="Most">The most rows of one call.</param>
+/// <param name="Key">The field that rows are told apart by: what has it already is changed, what has not is created.</param>
+/// <param name="Changes">True where changed records go this way too, because there is no other.</param>
+/// <param name="Results">The property of the answer that holds a result for every row.</param>
+/// <param name="Row">The property of a result that says which row it is of, from 0; null where they come in order.</param>
+/// <param name="Id">The property of a result that holds the record's id; it has none where the row was refused.</param>
+/// <param name="Message">The property of a result that says why a row was refused; null when nothing does.</param>
+/// <param name="Record">The property of a result that holds the record as it was stored; null when it must be read back.</param>
+public sealed record BulkSettings(
+    string Path, string Items, int Most, string Key, bool Changes = false, string Results = "results", string? Row = null, string Id = "id", string? Message = null, string? Record = null);
 
 /// <summary>How one page of a collection leads to the next.</summary>
 [JsonPolymorphic(TypeDiscriminatorPropertyName = "kind")]

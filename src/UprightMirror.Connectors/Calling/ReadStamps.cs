@@ -12,6 +12,7 @@ internal static class ReadStamps
         var changedAt = own.ChangedAt is { } at && ValueJson.FromText(fields[at].Display, FieldType.DateTime, null) is DateTimeValue time ? time.Instant : (DateTimeOffset?)null;
         var changedBy = own.ChangedBy is { } by && !fields[by].IsEmpty ? fields[by].Display : null;
         var stamps = new[] { own.VersionTag, own.ChangedAt, own.ChangedBy };
+
         return new ObservedRecord(id, RawFields.Of(fields.Paths.Where(p => !stamps.Contains(p)).Select(p => KeyValuePair.Create(p, fields[p]))), versionTag, changedAt, changedBy);
     }
 }

@@ -1,3 +1,5 @@
+using System.Globalization;
+using System.Net.Http.Headers;
 using System.Runtime.CompilerServices;
 using System.Text.Json;
 using UprightMirror.Connectors.Calling;
@@ -99,6 +101,27 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
             return new WriteAnswer.NotReached(e.Message);
         }
 
+        if (own.Bulk is { } bulk && request.Id is not null && BulkWrite.Takes(bulk, request))
+        {
+            return (await this.WriteMany(collection, [request], cancellation))[0];
+        }
+
+        if (request is { Id: { } id, VersionTag: { } tag } && !EntityTagHeaderValue.TryParse(tag, out _))
+        {
+            // Its versions are no preconditions: what it holds just before is compared instead.
+            try
+            {
+                if (await this.ReadOne(collection, id, cancellation) is not { } now || now.VersionTag != tag)
+                {
+                    return new WriteAnswer.Moved();
+                }
+            }
+            catch (SystemFault e)
+            {
+                return new WriteAnswer.NotReached(e.Message);
+            }
+        }
+
         return await this.WriteOf(collection, request, own, cancellation).Send(() => this.WrittenAt(collection, request, cancellation), cancellation);
     }
 
@@ -110,6 +133,69 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
 
     private Task<Uri> WrittenAt(string collection, WriteRequest request, CancellationToken cancellation) =>
         request.Id is null ? this.Address(collection, cancellation) : this.AddressOf(collection, request.Id, cancellation);
+
+    public async Task<int> MostAtOnce(string collection, CancellationToken cancellation) => (await this.Own(collection, cancellation)).Bulk?.Most ?? 1;
+
+    public async Task<IReadOnlyList<WriteAnswer>> WriteMany(string collection, IReadOnlyList<WriteRequest> requests, CancellationToken cancellation)
+    {
+        CollectionSettings own;
+        Uri address;
+        try
+        {
+            own = await this.Own(collection, cancellation);
+            if (own.Bulk is not { } bulk || !requests.All(r => BulkWrite.Takes(bulk, r)))
+            {
+                return await Task.WhenAll(requests.Select(r => this.Write(collection, r, cancellation)));
+            }
+
+            address = await this.Under(bulk.Path, cancellation);
+        }
+        catch (SystemFault e)
+        {
+            return [.. requests.Select(_ => new WriteAnswer.NotReached(e.Message))];
+        }
+
+        return await new BulkWrite(caller, name, collection, own, (ids, token) => this.ReadSome(collection, own, ids, token), json => this.RecordOf(json, collection, own, null)).Send(address, requests, cancellation);
+    }
+
+    /// <summary>Some records as they stand now, by their ids; those that are not there are left out.</summary>
+    private async Task<IReadOnlyDictionary<string, ObservedRecord>> ReadSome(string collection, CollectionSettings own, IReadOnlyList<string> ids, CancellationToken cancellation)
+    {
+        var found = new Dictionary<string, ObservedRecord>(StringComparer.Ordinal);
+        if (own.PagingOrDefault is Paging.IdRange range && ids.All(i => long.TryParse(i, CultureInfo.InvariantCulture, out _)))
+        {
+            var wanted = ids.ToHashSet(StringComparer.Ordinal);
+            var numbers = new Queue<long>(ids.Select(i => long.Parse(i, CultureInfo.InvariantCulture)).Order());
+            while (numbers.TryDequeue(out var from))
+            {
+                var to = from;
+                while (numbers.TryPeek(out var next) && next - from < own.PageSize)
+                {
+                    to = numbers.Dequeue();
+                }
+
+                var asked = RestPages.With(await this.Address(collection, cancellation), [(range.From, from.ToString(CultureInfo.InvariantCulture)), (range.To, to.ToString(CultureInfo.InvariantCulture))]);
+                var (json, _) = await caller.Read(asked, $"its {collection}", cancellation);
+                using var document = json;
+                foreach (var record in document is null ? [] : this.RecordsOf(document.RootElement, collection, own).Where(r => wanted.Contains(r.Id)))
+                {
+                    found[record.Id] = record;
+                }
+            }
+
+            return found;
+        }
+
+        foreach (var id in ids)
+        {
+            if (await this.ReadOne(collection, id, cancellation) is { } record)
+            {
+                found[id] = record;
+            }
+        }
+
+        return found;
+    }
 
     /// <summary>The first record of a collection; null when it is empty.</summary>
     private async Task<ObservedRecord?> Sample(string collection, CancellationToken cancellation)
@@ -157,7 +243,10 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
         settings.For(collection) ?? (await this.Description(cancellation)).Guessed.GetValueOrDefault(collection)?.Settings ?? new CollectionSettings();
 
     private async Task<Uri> Address(string collection, CancellationToken cancellation) =>
-        new((settings.Service ?? this.SameSystem((await this.Description(cancellation)).Base, "where its records are")).ToString().TrimEnd('/') + ((await this.Own(collection, cancellation)).Path ?? "/" + collection));
+        await this.Under((await this.Own(collection, cancellation)).Path ?? "/" + collection, cancellation);
+
+    private async Task<Uri> Under(string path, CancellationToken cancellation) =>
+        new((settings.Service ?? this.SameSystem((await this.Description(cancellation)).Base, "where its records are")).ToString().TrimEnd('/') + path);
 
     private async Task<Uri> AddressOf(string collection, string id, CancellationToken cancellation) =>
         new($"{await this.Address(collection, cancellation)}/{Uri.EscapeDataString(id)}");
@@ -184,6 +273,7 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
             throw caller.Fault($"{name} answered {collection} with a record that has no {own.Id}: without it nothing can be kept the same.");
         }
 
-        return ReadStamps.Record(fields, id.Display, own, etag ?? (own.VersionTag is { } tag && !fields[tag].IsEmpty ? fields[tag].Display : null));
+        // Where it has no versions, the time of the last change tells them apart.
+        return ReadStamps.Record(fields, id.Display, own, etag ?? ((own.VersionTag ?? own.ChangedAt) is { } tag && !fields[tag].IsEmpty ? fields[tag].Display : null));
     }
 }

@@ -129,12 +129,40 @@ public static partial class RestGuess
             VersionTag: Named("a record's version", VersionNames),
             Reference: Named("where our reference is stored", ReferenceNames),
             RemovedPath: Beside(document, path, RemovedPaths, HttpMethod.Get, "what was removed", guesses),
-            BulkPath: Beside(document, path, BulkPaths, HttpMethod.Post, "many records in one call", guesses));
+            Bulk: null);
+        if (Beside(document, path, BulkPaths, HttpMethod.Post, "many records in one call", guesses) is { } bulkPath)
+        {
+            var changes = one.Value?.Operations?.Any(o => o.Key == HttpMethod.Patch || o.Key == HttpMethod.Put) == true;
+            settings = settings with { Bulk = BulkOf(document, bulkPath, record, settings, !changes) };
+        }
+
         return new GuessedCollection(
             path.Trim('/'), settings, guesses,
             document.Paths[path].Operations!.ContainsKey(HttpMethod.Post),
             one.Value?.Operations?.ContainsKey(HttpMethod.Patch) == true || one.Value?.Operations?.ContainsKey(HttpMethod.Put) == true,
             one.Value?.Operations?.ContainsKey(HttpMethod.Delete) == true);
+    }
+
+    /// <summary>How many records are written in one call; null where the document does not tell enough.</summary>
+    private static BulkSettings? BulkOf(OpenApiDocument document, string path, IOpenApiSchema record, CollectionSettings settings, bool changes)
+    {
+        var post = document.Paths[path].Operations![HttpMethod.Post];
+        var sent = post.RequestBody?.Content?.FirstOrDefault(c => c.Key.Contains("json", StringComparison.OrdinalIgnoreCase)).Value?.Schema;
+        var answered = post.Responses?.FirstOrDefault(r => r.Key.StartsWith('2')).Value?.Content?.Values.FirstOrDefault()?.Schema;
+        var rows = sent is null ? default : PropertiesOf(sent).FirstOrDefault(p => p.Value.Items is not null);
+        var results = answered is null ? default : PropertiesOf(answered).FirstOrDefault(p => p.Value.Items is not null);
+        var key = settings.Reference ?? record.Required?.FirstOrDefault(r => r != settings.Id && PropertiesOf(record).Any(p => p.Key == r && !p.Value.ReadOnly));
+        if (rows.Key is null || results.Key is null || key is null)
+        {
+            return null;
+        }
+
+        var of = PropertiesOf(results.Value.Items!).DistinctBy(p => p.Key).ToList();
+        string? Named(params string[] names) => names.Select(n => of.FirstOrDefault(p => Plain(p.Key) == n).Key).FirstOrDefault(n => n is not null);
+        return new BulkSettings(
+            path, rows.Key, Math.Clamp(rows.Value.MaxItems ?? 100, 1, 1000), key, changes, results.Key,
+            Named("row", "index", "position"), Named(Plain(settings.Id), "id") ?? settings.Id, Named("message", "detail", "error", "reason"),
+            Named("record", "item", "stored") ?? of.FirstOrDefault(p => p.Value.Properties is { Count: > 0 }).Key);
     }
 
     private static Paging PagingOf(OpenApiOperation get, IOpenApiSchema? page, Func<string, IEnumerable<string>, string?> asked, List<Guess> guesses)

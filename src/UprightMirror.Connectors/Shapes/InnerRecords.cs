@@ -123,6 +123,15 @@ public sealed class InnerRecords(ISystemConnector system) : ISystemConnector
         }
     }
 
+    /// <summary>Lines are written one by one: each is a change of its record.</summary>
+    public Task<int> MostAtOnce(string collection, CancellationToken cancellation) =>
+        InnerCollection.Of(collection) is null ? system.MostAtOnce(collection, cancellation) : Task.FromResult(1);
+
+    public async Task<IReadOnlyList<WriteAnswer>> WriteMany(string collection, IReadOnlyList<WriteRequest> requests, CancellationToken cancellation) =>
+        InnerCollection.Of(collection) is null
+            ? await system.WriteMany(collection, requests, cancellation)
+            : await Task.WhenAll(requests.Select(r => this.Write(collection, r, cancellation)));
+
     /// <returns>Null when another line of the record changed meanwhile, and it must be tried again.</returns>
     private async Task<WriteAnswer?> WriteOnce(InnerCollection inner, string id, WriteRequest request, CancellationToken cancellation)
     {

@@ -34,11 +34,38 @@ public static class MappingCheck
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
     {
         var (catalogues, names) = (sides.Select(s => s.Catalogue).ToList(), sides.Select(s => s.Name).ToList());
-        return [.. Fields(mirror).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).Select(f => f with { IsJudged = !f.IsWrong && mirror.Judged.Contains(f.Words) }).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+        return [.. Fields(mirror).Concat(Scopes(mirror, sides)).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).Select(f => f with { IsJudged = !f.IsWrong && mirror.Judged.Contains(f.Words) }).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
     }
 
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names) =>
         Of(mirror, [.. catalogues.Zip(names, (catalogue, name) => new SideKnown(name, catalogue))]);
+
+    private static IEnumerable<Finding> Scopes(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
+    {
+        for (var s = 0; s < mirror.Sides.Length; s++)
+        {
+            if (mirror.Sides[s].Scope is not { } text)
+            {
+                continue;
+            }
+
+            var scope = new ScopeCondition(text);
+            if (scope.Problem is { } problem)
+            {
+                yield return new Finding(true, null, s, null, $"The scope of {sides[s].Name}: {problem}");
+            }
+
+            foreach (var path in scope.Reads.Where(path => !sides[s].Catalogue.Describes(path)))
+            {
+                yield return new Finding(true, null, s, path, $"The scope of {sides[s].Name} looks at {path}, which its {mirror.Sides[s].Collection} do not have. Name a field that they have.");
+            }
+
+            if (mirror.Sides[s].Leaving == Reconciling.Leaving.RemoveFollowers && !mirror.Sides.Where((side, other) => other != s && side.MayRemove && !mirror.Fields.Any(f => f.Cells[other]?.Gives == true)).Any())
+            {
+                yield return new Finding(false, null, s, null, $"What leaves the scope of {sides[s].Name} is to be removed where it only follows, and no side only follows and may remove. It is left as it is.");
+            }
+        }
+    }
 
     private static IEnumerable<Finding> Fields(MirrorDefinition mirror)
     {

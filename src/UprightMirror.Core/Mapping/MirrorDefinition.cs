@@ -57,9 +57,12 @@ public sealed record TotalCheck(string Field, string Amount, decimal Tolerance);
 /// <param name="System">The system's key, such as <c>slipway</c>.</param>
 /// <param name="Collection">Its collection, in the system's own word.</param>
 /// <param name="Constants">What every record that is created there is given beside the agreed fields.</param>
+/// <param name="Scope">Which of its records are kept the same: a formula over its own fields; null for all.</param>
+/// <param name="Leaving">What becomes of a linked record that is not in the scope any more.</param>
 /// <param name="DoubleMark">What a record is marked with that was entered twice and is not the one that is kept; null to leave it as it is.</param>
 public sealed record SideDefinition(
-    string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask, ImmutableArray<SideConstant> Constants = default, SideConstant? DoubleMark = null)
+    string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask, ImmutableArray<SideConstant> Constants = default, SideConstant? DoubleMark = null,
+    string? Scope = null, Leaving Leaving = Leaving.StopFollowing)
 {
     public ImmutableArray<SideConstant> Constants { get; init; } = Constants.IsDefault ? [] : Constants;
 }
@@ -139,6 +142,7 @@ public sealed record MirrorDefinition(
         {
             MayCreate = side.MayCreate,
             MayRemove = side.MayRemove,
+            Leaving = side.Leaving,
         })]);
 
     /// <summary>The agreed fields that a side keeps now and did not keep before, or in another of its fields: there the sides meet anew.</summary>

@@ -10,6 +10,14 @@ public static class PlainWords
     {
         for (var s = 0; s < mirror.Sides.Length; s++)
         {
+            if (mirror.Sides[s].Scope is { } scope)
+            {
+                yield return $"Of {names[s]}, only those are kept the same of which this is true: {new ScopeCondition(scope).Words}. One of which it is not true any more {(mirror.Sides[s].Leaving == Leaving.RemoveFollowers ? "is removed where it only follows" : "is left as it is on every side")}.";
+            }
+        }
+
+        for (var s = 0; s < mirror.Sides.Length; s++)
+        {
             yield return mirror.Sides[s].MayCreate
                 ? $"A {mirror.RecordType} that {names[s]} lacks is created there."
                 : $"Nothing is ever created in {names[s]}.";

@@ -22,12 +22,14 @@ public sealed class Translator
     private readonly int[] order;
     private readonly bool[] vanished;
     private readonly ConversionSetting setting;
+    private readonly ScopeCondition? scope;
 
     /// <param name="now">The run's time, for formulas that ask for it.</param>
     /// <param name="references">The records of other mirrors that fields point at; null for none.</param>
     public Translator(MirrorDefinition mirror, int side, CatalogueCollection catalogue, DateTimeOffset now = default, References? references = null)
     {
         this.setting = new ConversionSetting(now) { CodeLists = mirror.CodeLists, References = references ?? References.None, System = mirror.Sides[side].System };
+        this.scope = mirror.Sides[side].Scope is { } covered ? new ScopeCondition(covered) : null;
         this.mirror = mirror;
         this.side = side;
         this.catalogue = catalogue;
@@ -42,6 +44,18 @@ public sealed class Translator
     /// <summary>The mapped fields' indices and where this side keeps them.</summary>
     public IEnumerable<(int Field, SideField Cell)> Cells =>
         this.mirror.Fields.Select((f, i) => (i, f.Cells[this.side])).Where(c => c.Item2 is not null).Select(c => (c.i, c.Item2!));
+
+    /// <summary>Every field of the side that a run needs to know: those that agreed values are made of, and those that its scope looks at.</summary>
+    public IEnumerable<string> Needs => this.Cells.SelectMany(c => c.Cell.Reads).Concat(this.scope?.Reads ?? []);
+
+    /// <summary>Whether the side's scope covers a record.</summary>
+    /// <param name="why">Why it can't be told; null when it can.</param>
+    /// <returns>Null when it can't be told.</returns>
+    public bool? Covers(RawFields raw, out string? why)
+    {
+        why = null;
+        return this.scope is null || this.scope.Covers(raw, this.setting, out why) is not { } covers ? this.scope is null ? true : null : covers;
+    }
 
     /// <summary>A record in agreed form. Every field is tried, so that all that is wrong is told at once.</summary>
     public Translation ToAgreed(RawFields raw)

@@ -69,6 +69,9 @@ public sealed record Outcome
     /// <summary>True when no side has the record any more.</summary>
     public bool GoneEverywhere { get; init; }
 
+    /// <summary>The side whose scope does not cover the record: nothing of it is decided, and what is known of it stays as it was. Null when it is followed.</summary>
+    public int? NotFollowed { get; init; }
+
     /// <summary>Why each field is as it is, where there is more to say than that nobody changed it.</summary>
     public ImmutableDictionary<int, string> Causes { get; init; } = ImmutableDictionary<int, string>.Empty;
 }

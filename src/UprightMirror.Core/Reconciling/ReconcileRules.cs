@@ -32,6 +32,16 @@ public enum Removal
     CreateAgain,
 }
 
+/// <summary>What becomes of a linked record that a side's scope does not cover any more.</summary>
+public enum Leaving
+{
+    /// <summary>Nothing of it is read or written on any side until it comes back.</summary>
+    StopFollowing,
+
+    /// <summary>It is removed on the sides that only follow: those that give nothing and may remove.</summary>
+    RemoveFollowers,
+}
+
 /// <summary>One side's part: the arrays hold one entry for each field, in the mirror's order of fields.</summary>
 public sealed record SideRules(string Name, ImmutableArray<bool> Gives, ImmutableArray<bool> Takes, ImmutableArray<Drift> Drift, Removal Removal = Removal.Ask)
 {
@@ -40,6 +50,9 @@ public sealed record SideRules(string Name, ImmutableArray<bool> Gives, Immutabl
 
     /// <summary>Whether a record may be removed here because it was removed elsewhere.</summary>
     public bool MayRemove { get; init; }
+
+    /// <summary>What becomes of a record that this side's scope does not cover any more.</summary>
+    public Leaving Leaving { get; init; }
 }
 
 /// <summary>The rules of one mirror, laid out for reconciling many records. Made once, read by any number of threads.</summary>

@@ -15,7 +15,7 @@ public static class Reconciler
         var quiet = record.Open.IsEmpty;
         foreach (var side in record.Sides)
         {
-            quiet &= side.Now is not null;
+            quiet &= side is { Now: not null, IsOutOfScope: false };
         }
 
         return quiet && IsSettled(rules, record) ? Outcome.Unchanged : new Reconciliation(rules, record).Decide();
@@ -108,6 +108,11 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
 
     public Outcome Decide()
     {
+        if (Enumerable.Range(0, record.Sides.Length).FirstOrDefault(s => record.Sides[s] is { IsOutOfScope: true, Now: not null }, -1) is >= 0 and var outside)
+        {
+            return this.Leave(outside);
+        }
+
         var removed = Enumerable.Range(0, record.Sides.Length).Where(s => record.Sides[s] is { Now: null, Shadow: not null }).ToList();
         if (removed.Count > 0 && this.DecideRemoval(removed) is { } decided)
         {
@@ -147,6 +152,15 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             Causes = this.causes.Select((why, field) => (why, field)).Where(c => c.why is not null).ToImmutableDictionary(c => c.field, c => c.why!),
         };
     }
+
+    /// <summary>The record is not in the scope: it is left as it is, or removed where it only followed.</summary>
+    private Outcome Leave(int outside) => new()
+    {
+        NotFollowed = outside,
+        Writes = rules.Sides[outside].Leaving != Leaving.RemoveFollowers ? [] : [.. Enumerable.Range(0, record.Sides.Length)
+            .Where(s => s != outside && record.Sides[s].Now is not null && rules.Sides[s].MayRemove && !rules.Sides[s].Gives.Contains(true))
+            .Select(s => new SideWrite(s, WriteKind.Remove, []))],
+    };
 
     /// <summary>What a removal means. Null when the record goes on: the removed side is then forgotten, or gets it again.</summary>
     private Outcome? DecideRemoval(List<int> removed)

@@ -18,6 +18,9 @@ public sealed record SideState(Value[]? Now, Value?[]? Shadow, Value?[]? Told = 
 {
     /// <summary>A person's answer to a removal on this side; null when nobody was asked or answered.</summary>
     public Removal? RemovalDecision { get; init; }
+
+    /// <summary>True for a record that this side's scope does not cover.</summary>
+    public bool IsOutOfScope { get; init; }
 }
 
 /// <summary>A conflict that is open: the fields that are frozen and the sides that compete.</summary>

@@ -18,6 +18,8 @@ public enum JournalKind
     Held,
     Released,
     Refused,
+    LeftScope,
+    CameBack,
 }
 
 /// <summary>One line of what happened to a record, value by value. The journal is only ever added to.</summary>
@@ -44,6 +46,7 @@ public enum RecordOutcome
     InConflict,
     Held,
     Refused,
+    OutOfScope,
 }
 
 /// <summary>A record set aside, with a reason and a way out, while the rest goes on.</summary>

@@ -22,4 +22,8 @@ public sealed record LinkedRecord(
     IReadOnlyDictionary<string, AgreedValue> Agreed,
     ImmutableArray<KnownRecord> Members,
     ImmutableArray<KnownConflict> OpenConflicts,
-    IReadOnlyDictionary<int, Removal> RemovalDecisions);
+    IReadOnlyDictionary<int, Removal> RemovalDecisions)
+{
+    /// <summary>False while the scope of one of its sides does not cover it: it is left as it is.</summary>
+    public bool IsFollowed { get; init; } = true;
+}

@@ -62,6 +62,51 @@ public sealed class BallastRecords(ShelfStore store, FaultSwitches faults)
         return shelf.Change(document.Number, version, _ => document, by, faults.Now("ballast"));
     }
 
+    /// <summary>The accounts desk invoices an order: its lines at 21 % tax, due by the customer's terms. The order is then closed.</summary>
+    /// <exception cref="RefusedException">It is invoiced already, or has no lines.</exception>
+    public Row<Invoice> PostInvoice(Row<SalesOrder> order, string by)
+    {
+        Need(!this.Invoices.All.Any(i => i.Body.OrderNo == order.Id), $"Order {order.Id} is invoiced already.");
+        Need(order.Body.Lines.Count > 0, $"Order {order.Id} has no lines.");
+        var today = DateOnly.FromDateTime(faults.Now("ballast").UtcDateTime);
+        var days = this.Customers.Find(order.Body.CustomerNo)?.Body.PaymentTermsCode is { Length: > 1 } terms ? int.Parse(terms[1..], CultureInfo.InvariantCulture) : 30;
+        var net = order.Body.Lines.Sum(l => l.LineAmount);
+        var tax = decimal.Round(net * TheWorld.TaxPercent / 100, 2);
+        var invoice = this.Create(this.Invoices, new Invoice
+        {
+            CustomerNo = order.Body.CustomerNo,
+            OrderNo = order.Id,
+            PostingDate = today,
+            DueDate = today.AddDays(days),
+            CurrencyCode = order.Body.CurrencyCode,
+            NetAmount = net,
+            TaxAmount = tax,
+            GrossAmount = net + tax,
+            RemainingAmount = net + tax,
+            Lines = [.. order.Body.Lines.Select(l => new InvoiceLine { LineNo = l.LineNo, ItemNo = l.ItemNo, Description = this.Items.Find(l.ItemNo)?.Body.Description ?? l.ItemNo, Quantity = l.Quantity, NetAmount = l.LineAmount, TaxPercent = TheWorld.TaxPercent })],
+            Taxes = [new InvoiceTax { TaxCode = "STD", TaxPercent = TheWorld.TaxPercent, BaseAmount = net, TaxAmount = tax }],
+        }, by);
+        this.Edit(this.SalesOrders, order, o => o.StatusCode = "CLOSED", by);
+        return invoice;
+    }
+
+    /// <summary>A customer pays some of an invoice, or all of it.</summary>
+    public void Receive(Row<Invoice> invoice, decimal amount, string by) => this.Edit(this.Invoices, invoice, i =>
+    {
+        i.RemainingAmount = Math.Max(0, i.RemainingAmount - amount);
+        i.PaymentStatusCode = i.RemainingAmount == 0 ? "PAID" : "PARTIAL";
+    }, by);
+
+    /// <summary>A user changes a document as it stands.</summary>
+    public void Edit<T>(Shelf<T> shelf, Row<T> row, Action<T> edit, string by)
+        where T : Document
+    {
+        var document = System.Text.Json.JsonSerializer.Deserialize<T>(System.Text.Json.JsonSerializer.Serialize(Shown(row)))!;
+        document.Number = row.Id;
+        edit(document);
+        this.Change(shelf, document, row.Version, by);
+    }
+
     private static string NumberOf(Document document, long n) => document switch
     {
         Customer => $"C-{(20000 + n).ToString(CultureInfo.InvariantCulture)}",
@@ -93,6 +138,7 @@ public sealed class BallastRecords(ShelfStore store, FaultSwitches faults)
                 i.UnitPrice = decimal.Round(i.UnitPrice, 2);
                 break;
             case SalesOrder o:
+                o.OrderDate = o.OrderDate == default ? DateOnly.FromDateTime(faults.Now("ballast").UtcDateTime) : o.OrderDate;
                 Need(this.Customers.Find(o.CustomerNo) is not null, $"The field CustomerNo contains a value ({o.CustomerNo}) that cannot be found in the related table (Customer).");
                 Need(OrderStates.Contains(o.StatusCode), $"The field StatusCode contains a value ({o.StatusCode}) that is not an option.");
                 foreach (var line in o.Lines)

@@ -50,6 +50,27 @@ public sealed class Story(SlipwayRecords slipway, BallastRecords ballast, FaultS
                     break;
             }
         }
+
+        this.WinDeals(6);
+        this.GetPaid(8);
+    }
+
+    /// <summary>Sales wins some of the deals that it quoted, and says that they may be ordered.</summary>
+    private void WinDeals(int count)
+    {
+        foreach (var deal in slipway["deals"].All.Where(d => (string?)d.Body["stage"] == "Quoted").Take(count).ToList())
+        {
+            slipway.Change("deals", deal.Id, null, JsonSerializer.SerializeToElement(new { stage = "Won", readyToOrder = true }), "Hanne Lunde");
+        }
+    }
+
+    /// <summary>Some customers pay what they owe, one of them half of it.</summary>
+    private void GetPaid(int count)
+    {
+        foreach (var (invoice, i) in ballast.Invoices.All.Where(i => i.Body.RemainingAmount > 0).Take(count).Select((r, i) => (r, i)).ToList())
+        {
+            ballast.Receive(invoice, i == 0 ? decimal.Round(invoice.Body.GrossAmount / 2, 2) : invoice.Body.RemainingAmount, "Accounts desk");
+        }
     }
 
     /// <summary>What the administrators of the systems did: one is slow today, one has a new field.</summary>
@@ -61,11 +82,5 @@ public sealed class Story(SlipwayRecords slipway, BallastRecords ballast, FaultS
 
     private void InSales(string id, object body, string by) => slipway.Change("organisations", id, null, JsonSerializer.SerializeToElement(body), by);
 
-    private void InOffice(string id, Action<Customer> edit, string by)
-    {
-        var row = ballast.Customers.Find(id)!;
-        var customer = JsonSerializer.Deserialize<Customer>(JsonSerializer.Serialize(BallastRecords.Shown(row)))!;
-        edit(customer);
-        ballast.Change(ballast.Customers, customer, row.Version, by);
-    }
+    private void InOffice(string id, Action<Customer> edit, string by) => ballast.Edit(ballast.Customers, ballast.Customers.Find(id)!, edit, by);
 }

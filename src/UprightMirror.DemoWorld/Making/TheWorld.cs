@@ -14,6 +14,9 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
 {
     internal const int Seed = 20260301;
 
+    /// <summary>What every sale is taxed with.</summary>
+    internal const decimal TaxPercent = 21;
+
     public static readonly string[] SalesPeople = ["Aoife Brannock", "Tomasz Wier", "Hanne Lunde"];
     private static readonly string[] OfficePeople = ["Accounts desk", "Ingrid Sæther", "Piet Dekker"];
     private static readonly (string Family, string[] Models, decimal Price)[] Ranges =
@@ -286,7 +289,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             var orderNo = won ? $"SO-{(100001 + orders.Count).ToString(CultureInfo.InvariantCulture)}" : null;
             if (won)
             {
-                orders.Add((orderNo!, new SalesOrder { CustomerNo = this.inBallast[thing][0], OrderDate = DateOnly.FromDateTime(on.UtcDateTime), CurrencyCode = "EUR", StatusCode = on < today.AddDays(-20) ? "CLOSED" : "OPEN", TotalAmount = lines.Sum(l => l.LineAmount), Lines = lines }, on, random.ArrayElement(OfficePeople)));
+                orders.Add((orderNo!, new SalesOrder { CustomerNo = this.inBallast[thing][0], OrderDate = DateOnly.FromDateTime(on.UtcDateTime), RequestedDeliveryDate = DateOnly.FromDateTime(on.AddDays(14).UtcDateTime), CurrencyCode = "EUR", StatusCode = on < today.AddDays(-20) ? "CLOSED" : "OPEN", TotalAmount = lines.Sum(l => l.LineAmount), Lines = lines }, on, random.ArrayElement(OfficePeople)));
                 if (invoices.Count < count * 5 / 6)
                 {
                     invoices.Add(this.InvoiceOf(invoices.Count, orderNo!, this.inBallast[thing][0], lines, on.AddDays(2), companies[thing].TermsDays, today, random));
@@ -318,7 +321,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
     private (string, Invoice, DateTimeOffset, string) InvoiceOf(int n, string order, string customer, List<SalesOrderLine> lines, DateTimeOffset on, int days, DateTimeOffset today, Randomizer random)
     {
         var net = lines.Sum(l => l.LineAmount);
-        var tax = decimal.Round(net * 0.21m, 2);
+        var tax = decimal.Round(net * TaxPercent / 100, 2);
         var due = on.AddDays(days);
         var paid = due < today.AddDays(-15) && random.Bool(0.93f);
         return ($"INV-{(500001 + n).ToString(CultureInfo.InvariantCulture)}", new Invoice
@@ -332,8 +335,8 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             GrossAmount = net + tax,
             RemainingAmount = paid ? 0 : net + tax,
             PaymentStatusCode = paid ? "PAID" : due < today ? "OVERDUE" : "OPEN",
-            Lines = [.. lines.Select(l => new InvoiceLine { LineNo = l.LineNo, ItemNo = l.ItemNo, Description = l.ItemNo, Quantity = l.Quantity, NetAmount = l.LineAmount, TaxPercent = 21 })],
-            Taxes = [new InvoiceTax { TaxCode = "STD", TaxPercent = 21, BaseAmount = net, TaxAmount = tax }],
+            Lines = [.. lines.Select(l => new InvoiceLine { LineNo = l.LineNo, ItemNo = l.ItemNo, Description = l.ItemNo, Quantity = l.Quantity, NetAmount = l.LineAmount, TaxPercent = TaxPercent })],
+            Taxes = [new InvoiceTax { TaxCode = "STD", TaxPercent = TaxPercent, BaseAmount = net, TaxAmount = tax }],
         }, on, random.ArrayElement(OfficePeople));
     }
 

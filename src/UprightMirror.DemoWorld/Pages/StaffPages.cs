@@ -100,7 +100,49 @@ public static partial class StaffPages
         MapDocuments(app, "items", r => r.Items);
         MapDocuments(app, "salesorders", r => r.SalesOrders);
         MapDocuments(app, "invoices", r => r.Invoices);
+        app.MapPost("/ballast/salesorders/{number}/invoice", async (string number, HttpRequest request, BallastRecords records, CancellationToken cancellation) =>
+        {
+            if (records.SalesOrders.Find(number) is not { } order)
+            {
+                return Results.NotFound();
+            }
+
+            try
+            {
+                return Results.Redirect($"/ballast/invoices/{Uri.EscapeDataString(records.PostInvoice(order, By(await request.ReadFormAsync(cancellation), "Accounts desk")).Id)}?saved=true");
+            }
+            catch (RefusedException e)
+            {
+                return Results.Redirect($"/ballast/salesorders/{Uri.EscapeDataString(number)}?refused={Uri.EscapeDataString(e.Message)}");
+            }
+        }).DisableAntiforgery();
+        app.MapPost("/ballast/invoices/{number}/payment", async (string number, HttpRequest request, BallastRecords records, CancellationToken cancellation) =>
+        {
+            if (records.Invoices.Find(number) is not { } invoice)
+            {
+                return Results.NotFound();
+            }
+
+            var form = await request.ReadFormAsync(cancellation);
+            var address = $"/ballast/invoices/{Uri.EscapeDataString(number)}";
+            if (!decimal.TryParse(form["amount"], CultureInfo.InvariantCulture, out var amount) || amount <= 0)
+            {
+                return Results.Redirect($"{address}?refused={Uri.EscapeDataString("An amount greater than 0 must be specified.")}");
+            }
+
+            records.Receive(invoice, amount, By(form, "Accounts desk"));
+            return Results.Redirect($"{address}?saved=true");
+        }).DisableAntiforgery();
     }
+
+    /// <summary>What the office can do with a document beside editing it.</summary>
+    private static string Actions<T>(string kind, Row<T> row)
+        where T : Document => row.Body switch
+    {
+        SalesOrder => $"<form method='post' action='/ballast/{kind}/{Html(Uri.EscapeDataString(row.Id))}/invoice'><button>POST INVOICE</button></form>",
+        Invoice invoice => $"<form method='post' action='/ballast/{kind}/{Html(Uri.EscapeDataString(row.Id))}/payment'><input name='amount' value='{invoice.RemainingAmount.ToString(CultureInfo.InvariantCulture)}' aria-label='AMOUNT'> <button>PAYMENT RECEIVED</button></form>",
+        _ => "",
+    };
 
     private static void MapDocuments<T>(IEndpointRouteBuilder app, string kind, Func<BallastRecords, Shelf<T>> shelfOf)
         where T : Document
@@ -112,7 +154,7 @@ public static partial class StaffPages
             shelfOf(records).Find(number) is { } row
                 ? Form($"BALLAST ERP - {kind.ToUpperInvariant()} {number}", Cream, $"/ballast?of={kind}", saved == true, "Accounts desk",
                     fields.Select(f => (f.Name, Capitals(f.Name), Convert.ToString(f.GetValue(row.Body), CultureInfo.InvariantCulture))),
-                    refused ?? $"Version {row.Version}, changed by {row.ChangedBy} on {row.ChangedAt:yyyy-MM-dd HH:mm:ss}Z")
+                    refused ?? $"Version {row.Version}, changed by {row.ChangedBy} on {row.ChangedAt:yyyy-MM-dd HH:mm:ss}Z", Actions(kind, row))
                 : Results.NotFound());
         app.MapPost($"/ballast/{kind}/{{number}}", async (string number, HttpRequest request, BallastRecords records, CancellationToken cancellation) =>
         {
@@ -194,7 +236,7 @@ public static partial class StaffPages
         return Page(title, ground, html.Append("</table>").ToString());
     }
 
-    private static IResult Form(string title, string ground, string home, bool saved, string user, IEnumerable<(string Name, string Label, string? Value)> fields, string foot)
+    private static IResult Form(string title, string ground, string home, bool saved, string user, IEnumerable<(string Name, string Label, string? Value)> fields, string foot, string actions = "")
     {
         var html = new StringBuilder($"<p><a href='{home}'>Back to the list</a></p>{(saved ? "<p><strong>Saved.</strong></p>" : "")}<form method='post'><table>");
         foreach (var (name, label, value) in fields)
@@ -202,7 +244,7 @@ public static partial class StaffPages
             html.Append($"<tr><td><label for='{name}'>{Html(label)}</label></td><td><input id='{name}' name='{name}' value='{Html(value)}' size='50'></td></tr>");
         }
 
-        return Page(title, ground, html.Append($"<tr><td><label for='user'>Signed in as</label></td><td><input id='user' name='user' value='{Html(user)}'></td></tr></table><button>Save</button></form><p>{Html(foot)}</p>").ToString());
+        return Page(title, ground, html.Append($"<tr><td><label for='user'>Signed in as</label></td><td><input id='user' name='user' value='{Html(user)}'></td></tr></table><button>Save</button></form>{actions}<p>{Html(foot)}</p>").ToString());
     }
 
     internal static IResult Page(string title, string ground, string body) => Results.Content(

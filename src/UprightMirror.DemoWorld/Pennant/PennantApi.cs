@@ -30,7 +30,8 @@ public sealed class PennantRecords(ShelfStore store, FaultSwitches faults)
     public (Row<JsonObject> Row, bool Created) Upsert(string collection, JsonElement item, string by)
     {
         var identity = PennantDescription.IdentityOf(collection);
-        var who = item.ValueKind == JsonValueKind.Object && item.TryGetProperty(identity, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString()!.Trim().ToLowerInvariant() : "";
+        var who = item.ValueKind == JsonValueKind.Object && item.TryGetProperty(identity, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString()!.Trim() : "";
+        who = identity is "email" or "web_domain" ? who.ToLowerInvariant() : who;
         if (who.Length == 0 || (identity == "email" && !who.Contains('@', StringComparison.Ordinal)))
         {
             throw new BadHttpRequestException($"{identity} is missing or is not one");
@@ -38,7 +39,7 @@ public sealed class PennantRecords(ShelfStore store, FaultSwitches faults)
 
         var said = Read(collection, item);
         said[identity] = who;
-        var known = this.shelves[collection].All.FirstOrDefault(r => (string?)r.Body[identity] == who);
+        var known = this.shelves[collection].All.FirstOrDefault(r => string.Equals((string?)r.Body[identity], who, StringComparison.OrdinalIgnoreCase));
         var now = faults.Now("pennant");
         if (known is null)
         {
@@ -196,11 +197,11 @@ public static class PennantApi
                 try
                 {
                     var (row, created) = records.Upsert(collection, item, ServiceAccount);
-                    return new { row = i, id = (long?)long.Parse(row.Id, CultureInfo.InvariantCulture), outcome = created ? "created" : "changed", message = (string?)null };
+                    return new { row = i, id = (long?)long.Parse(row.Id, CultureInfo.InvariantCulture), outcome = created ? "created" : "changed", message = (string?)null, record = (JsonNode?)PennantRecords.Shown(collection, row) };
                 }
                 catch (BadHttpRequestException e)
                 {
-                    return new { row = i, id = (long?)null, outcome = "refused", message = (string?)e.Message };
+                    return new { row = i, id = (long?)null, outcome = "refused", message = (string?)e.Message, record = (JsonNode?)null };
                 }
             }).ToList(),
         });

@@ -78,7 +78,7 @@ public static class PennantDescription
                       description: Creates or changes up to 300 records, told apart by {{IdentityOf(name)}}. A result for every row.
                       requestBody: { content: { application/json: { schema: { type: object, properties: { {{name}}: { type: array, maxItems: 300, items: { $ref: "#/components/schemas/{{name}}" } } } } } } }
                       responses:
-                        "200": { description: A result for every row, content: { application/json: { schema: { type: object, properties: { results: { type: array, items: { type: object, properties: { row: { type: integer }, id: { type: integer }, outcome: { type: string, enum: [created, changed, refused] }, message: { type: string } } } } } } } } }
+                        "200": { description: A result for every row, content: { application/json: { schema: { type: object, properties: { results: { type: array, items: { type: object, properties: { row: { type: integer }, id: { type: integer }, outcome: { type: string, enum: [created, changed, refused] }, message: { type: string }, record: { $ref: "#/components/schemas/{{name}}" } } } } } } } } }
 
                 """.ReplaceLineEndings("\n"));
         }

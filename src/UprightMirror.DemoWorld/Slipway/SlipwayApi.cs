@@ -116,14 +116,17 @@ public static class SlipwayApi
         var next = rows.Count == size ? Convert.ToBase64String(Encoding.UTF8.GetBytes($"{rows[^1].ChangedAt.UtcTicks}|{rows[^1].Id}")) : null;
         return Results.Json(new
         {
-            items = rows.Select(r =>
-            {
-                var json = SlipwayRecords.Shown(collection, r);
-                json["etag"] = ETag(r.Version);
-                return json;
-            }),
+            items = rows.Select(r => Listed(collection, r)),
             nextCursor = next,
         });
+    }
+
+    /// <summary>A record in a list: its ETag stands in it.</summary>
+    private static JsonObject Listed(string collection, Row<JsonObject> row)
+    {
+        var json = SlipwayRecords.Shown(collection, row);
+        json["etag"] = ETag(row.Version);
+        return json;
     }
 
     private static IResult Bulk(string collection, JsonElement body, SlipwayRecords records)
@@ -142,11 +145,11 @@ public static class SlipwayApi
                     var reference = item.TryGetProperty("externalReference", out var r) ? r.GetString() : throw new BadHttpRequestException("externalReference is required");
                     var known = records[collection].All.FirstOrDefault(x => (string?)x.Body["externalReference"] == reference);
                     var row = known is null ? records.Create(collection, item, ServiceAccount) : records.Change(collection, known.Id, null, item, ServiceAccount)!;
-                    return new { row = i, id = (string?)row.Id, status = known is null ? 201 : 200, detail = (string?)null };
+                    return new { row = i, id = (string?)row.Id, status = known is null ? 201 : 200, detail = (string?)null, record = (JsonNode?)Listed(collection, row) };
                 }
                 catch (BadHttpRequestException e)
                 {
-                    return new { row = i, id = (string?)null, status = 422, detail = (string?)e.Message };
+                    return new { row = i, id = (string?)null, status = 422, detail = (string?)e.Message, record = (JsonNode?)null };
                 }
             }).ToList(),
         });

@@ -201,7 +201,7 @@ public static class SlipwayDescription
             "post": {
               "description": "Creates or changes up to 200 records, told apart by externalReference",
               "requestBody": { "content": { "application/json": { "schema": { "type": "object", "properties": { "items": { "type": "array", "maxItems": 200, "items": { "$ref": "#/components/schemas/SCHEMA" } } } } } } },
-              "responses": { "200": { "description": "A result for every row", "content": { "application/json": { "schema": { "type": "object", "properties": { "results": { "type": "array", "items": { "type": "object", "properties": { "row": { "type": "integer" }, "id": { "type": "string" }, "status": { "type": "integer" }, "detail": { "type": "string" } } } } } } } } } }
+              "responses": { "200": { "description": "A result for every row", "content": { "application/json": { "schema": { "type": "object", "properties": { "results": { "type": "array", "items": { "type": "object", "properties": { "row": { "type": "integer" }, "id": { "type": "string" }, "status": { "type": "integer" }, "detail": { "type": "string" }, "record": { "$ref": "#/components/schemas/SCHEMA" } } } } } } } } } }
             }
           }
         }

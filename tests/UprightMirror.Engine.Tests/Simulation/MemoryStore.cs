@@ -34,6 +34,8 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         public Dictionary<int, Removal> RemovalDecisions { get; } = [];
 
         public bool Waiting { get; set; }
+
+        public bool IsFollowed { get; set; } = true;
     }
 
     private sealed class Open
@@ -171,6 +173,15 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         }
     });
 
+    public Task SaveOutOfScope(IReadOnlyList<RecordPlace> records, CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var place in records)
+        {
+            this.holds.RemoveAll(h => h.Link is null && (h.Side, h.RecordId) == (place.Side, place.Id));
+            (this.rows[(place.Side, place.Id)].Waiting, this.rows[(place.Side, place.Id)].Keys) = (false, []);
+        }
+    });
+
     public Task<IReadOnlyList<LinkedRecord>> ReadWaiting(Guid after, int count, CancellationToken cancellation)
     {
         var waiting = this.rows.Values.Where(r => r.Waiting && r.Link is not null).Select(r => r.Link!.Value).ToHashSet();
@@ -199,7 +210,15 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         }
     });
 
-    public Task SaveAnswer(Delivery delivery, DeliveryEnd end, CancellationToken cancellation) => this.Save(() =>
+    public Task SaveAnswers(IReadOnlyCollection<(Delivery Delivery, DeliveryEnd End)> answers, CancellationToken cancellation) => answers.Count == 0 ? Task.CompletedTask : this.Save(() =>
+    {
+        foreach (var (delivery, end) in answers)
+        {
+            this.Keep(delivery, end);
+        }
+    });
+
+    private void Keep(Delivery delivery, DeliveryEnd end)
     {
         var state = end switch { DeliveryEnd.Confirmed => "confirmed", DeliveryEnd.Overtaken => "superseded", DeliveryEnd.Refused => "refused", DeliveryEnd.Postponed => "planned", _ => "sent" };
         this.deliveries[delivery.Id] = (delivery, state);
@@ -225,7 +244,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
                 this.Journal.Add(refused.Journal);
                 break;
         }
-    });
+    }
 
     public Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation) => Task.FromResult(this.rows.TryGetValue((side, id), out var row) ? row.Known : null);
 
@@ -285,7 +304,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     {
         var link = this.links[record.Link];
         link.Title = record.Title;
-        link.Waiting = false;
+        (link.Waiting, link.IsFollowed) = (false, record.IsFollowed);
         foreach (var (name, value) in record.Agreed)
         {
             link.Agreed[name] = value;
@@ -364,7 +383,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         this.links[link].Agreed.ToDictionary(),
         [.. this.rows.Values.Where(r => r.Link == link).Select(r => r.Known)],
         [.. this.conflicts.Where(c => c.IsOpen && c.Link == link).Select(c => new KnownConflict(c.Id, c.Fields, [.. c.Values.Keys]))],
-        this.links[link].RemovalDecisions.ToDictionary());
+        this.links[link].RemovalDecisions.ToDictionary()) { IsFollowed = this.links[link].IsFollowed };
 
     private static KnownRecord Apply(KnownRecord known, SideAfter after) =>
         known with { Shadow = after.Shadow ?? known.Shadow, Told = after.Told, Owed = after.Owed, Unmet = after.Unmet };
