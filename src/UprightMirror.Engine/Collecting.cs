@@ -25,8 +25,11 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal)
     {
         var mark = await context.Store.ReadWatermark(side, cancellation);
         var newest = mark?.Time;
+        var began = context.Clock.GetUtcNow();
         var needed = context.Translators[side].Needs.ToHashSet();
-        var (system, since) = (context.Systems[side], mark?.Time - Overlap);
+        var system = context.Systems[side];
+        var ahead = system.Seen.ClockAhead;
+        var since = mark?.Since(ahead, Overlap);
         var pages = isRehearsal ? system.ReadChanged(context.Collection(side), since, needed, cancellation) : system.Take(context.Collection(side), since, needed, cancellation);
         await foreach (var page in pages)
         {
@@ -37,9 +40,9 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal)
         }
 
         // Only a side that was read to its end moves its mark: the pages of one reading need not be in any order.
-        if (newest is { } time && time != mark?.Time)
+        if (newest is { } time)
         {
-            await context.Store.SaveWatermark(side, new Watermark(time), cancellation);
+            await context.Store.SaveWatermark(side, Watermark.Of(time, began, ahead), cancellation);
         }
 
         if (!isRehearsal)

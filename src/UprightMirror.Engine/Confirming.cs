@@ -11,21 +11,23 @@ namespace UprightMirror.Engine;
 /// <summary>Keeps what a system stored. Where it stored a value its own way, that is the shadow from now on.</summary>
 public sealed class Confirming(MirrorContext context)
 {
-    /// <summary>Keeps a write that took effect.</summary>
+    /// <summary>Keeps a write that took effect, and of which nobody saw the answer.</summary>
     /// <returns>True when the record also shows something that nobody knew of, and must be reconciled again.</returns>
-    public async Task<bool> Confirm(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation)
+    private async Task<bool> Confirm(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation)
     {
-        var (end, waiting) = await this.EndOf(delivery, stored, cancellation);
+        var (end, waiting) = await this.EndOf(delivery, stored, cancellation, foundLater: true);
         await context.Store.SaveAnswers([(delivery, end)], cancellation);
         return waiting;
     }
 
     /// <summary>How a write that took effect ends, counted but not kept yet; and whether the record must be reconciled again.</summary>
-    public async Task<(DeliveryEnd End, bool Waiting)> EndOf(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation)
+    /// <param name="foundLater">True for what was looked for after its answer was lost: somebody may have edited it since.</param>
+    public async Task<(DeliveryEnd End, bool Waiting)> EndOf(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation, bool foundLater = false)
     {
         var known = delivery.RecordId is { } id ? await context.Store.ReadKnown(delivery.Side, id, cancellation) : null;
-        var after = stored is null ? null : this.After(delivery, known, stored);
-        var waiting = stored is not null && this.TellsMore(delivery, known?.Raw, stored);
+        var edited = stored is null || !foundLater ? [] : delivery.Fields.Where(f => !SameButForm(f.Raw, stored.Fields[f.Path])).Select(f => f.Path).ToHashSet();
+        var after = stored is null ? null : this.After(delivery, known, stored, edited);
+        var waiting = stored is not null && (edited.Count > 0 || this.TellsMore(delivery, known?.Raw, stored));
         context.Tally.Written();
         context.Tally.Became(delivery.Link, delivery.Kind == WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated);
         return (new DeliveryEnd.Confirmed(stored, after, waiting, [.. JournalOf(delivery, stored)]), waiting);
@@ -64,6 +66,14 @@ public sealed class Confirming(MirrorContext context)
         await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Overtaken())], cancellation);
     }
 
+    /// <summary>
+    /// Whether a change whose answer was lost took effect: some of what was sent is there, and nothing is as it was before. What is otherwise was edited since.
+    /// </summary>
+    private static bool ChangeTookEffect(Delivery delivery, ObservedRecord found) =>
+        (delivery.VersionTag is null || found.VersionTag != delivery.VersionTag)
+        && (delivery.Fields.All(f => SameButForm(f.Raw, found.Fields[f.Path]))
+            || (delivery.Fields.Any(f => SameButForm(f.Raw, found.Fields[f.Path]) && !SameButForm(f.Before, f.Raw)) && !delivery.Fields.Any(f => SameButForm(f.Before, found.Fields[f.Path]) && !SameButForm(f.Raw, found.Fields[f.Path]))));
+
     /// <summary>Keeps what was found after a delivery whose answer was lost.</summary>
     public async Task KeepFound(Delivery delivery, ObservedRecord? found, CancellationToken cancellation)
     {
@@ -71,7 +81,7 @@ public sealed class Confirming(MirrorContext context)
         {
             WriteKind.Create => found is not null,
             WriteKind.Remove => found is null,
-            _ => found is not null && (delivery.VersionTag is null || found.VersionTag != delivery.VersionTag) && delivery.Fields.All(f => SameButForm(f.Raw, found.Fields[f.Path])),
+            _ => found is not null && ChangeTookEffect(delivery, found),
         };
         if (tookEffect)
         {
@@ -87,15 +97,22 @@ public sealed class Confirming(MirrorContext context)
         }
     }
 
-    private SideAfter After(Delivery delivery, KnownRecord? known, ObservedRecord stored)
+    /// <param name="edited">Fields that hold something else than what was sent, and that nobody saw being stored: they count as changed since.</param>
+    private SideAfter After(Delivery delivery, KnownRecord? known, ObservedRecord stored, HashSet<string> edited)
     {
         var shadow = known?.Shadow ?? stored.Fields;
         var told = new Dictionary<string, string>(known?.Told ?? ImmutableDictionary<string, string>.Empty);
         var says = context.Translators[delivery.Side].ToAgreed(stored.Fields);
         foreach (var field in delivery.Fields)
         {
-            shadow = shadow.With(field.Path, stored.Fields[field.Path]);
             told.Remove(field.Field);
+            if (edited.Contains(field.Path))
+            {
+                shadow = shadow.With(field.Path, field.Raw);
+                continue;
+            }
+
+            shadow = shadow.With(field.Path, stored.Fields[field.Path]);
 
             // Stored its own way, or in a form that lost something on the way: what it was told is remembered beside it.
             if (!stored.Fields[field.Path].Equals(field.Raw) || (context.FieldIndex.TryGetValue(field.Field, out var index) && !says.Values[index].Equals(field.Agreed)))

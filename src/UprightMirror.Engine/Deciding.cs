@@ -119,6 +119,12 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
     /// <summary>What competed is known from now on; every side is owed the decision, so that an edit made before it arrives is seen as made without knowing it.</summary>
     private SideAfter After(KnownRecord member, ImmutableArray<string> fields)
     {
+        if (member.IsWaiting)
+        {
+            // It says something by now that the conflict did not show yet: that competes with the decision.
+            return new SideAfter(member.Side, member.Id, null, member.Told, member.Owed.Union(fields.Where(f => mirror.Fields.First(d => d.Name == f).Cells[member.Side]?.Takes == true)).ToHashSet(), member.Unmet);
+        }
+
         var shadow = member.Shadow ?? member.Raw!;
         var told = new Dictionary<string, string>(member.Told);
         var side = member.Side;

@@ -18,6 +18,7 @@ public sealed class Delivering(MirrorContext context)
 
     private readonly Confirming confirming = new(context);
     private readonly Dictionary<int, string> unreachable = [];
+    private readonly List<Delivery> notFound = [];
 
     /// <summary>Why some deliveries could not be made, in words for a person; null when all could.</summary>
     public string? Fault => this.unreachable.Count == 0 ? null : string.Join(" ", this.unreachable.Values);
@@ -34,8 +35,29 @@ public sealed class Delivering(MirrorContext context)
             var found = delivery.RecordId is { } id
                 ? await system.ReadOne(context.Collection(delivery.Side), id, cancellation)
                 : await system.FindByReference(context.Collection(delivery.Side), delivery.Reference, cancellation);
-            await this.confirming.KeepFound(delivery, found, cancellation);
+            if (delivery.RecordId is null && found is null)
+            {
+                this.notFound.Add(delivery);
+            }
+            else
+            {
+                await this.confirming.KeepFound(delivery, found, cancellation);
+            }
         }
+    }
+
+    /// <summary>
+    /// A creation that no reference found is looked for once more when all that is new was recognised: a record that belongs to its link by now is the one that was created.
+    /// Otherwise it never took effect.
+    /// </summary>
+    public async Task LookAtUnansweredAgain(CancellationToken cancellation)
+    {
+        foreach (var delivery in this.notFound)
+        {
+            await this.confirming.KeepFound(delivery, await context.Store.ReadMember(delivery.Link, delivery.Side, cancellation), cancellation);
+        }
+
+        this.notFound.Clear();
     }
 
     /// <summary>Makes what is planned, and confirms it.</summary>

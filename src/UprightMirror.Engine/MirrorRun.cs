@@ -37,6 +37,7 @@ public sealed class MirrorRun(MirrorContext context)
             await new Collecting(context, rehearse).Collect(cancellation);
             await new Translating(context).Translate(cancellation);
             await new Recognising(context).Recognise(cancellation);
+            await delivering.LookAtUnansweredAgain(cancellation);
             for (var round = 0; round < MostRounds; round++)
             {
                 await new Reconciling(context).Reconcile(cancellation);

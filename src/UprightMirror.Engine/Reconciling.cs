@@ -91,7 +91,8 @@ public sealed class Reconciling(MirrorContext context)
             {
                 var reason = $"{context.Systems[side].Name}, {context.Mirror.RecordType} {members[side].Id}: {unclear}.";
                 return new Reconciled(record.Link, record.Title, RecordOutcome.Held, ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], [],
-                    [new Hold(record.Link, side, members[side].Id, record.Title, null, reason, null)], [Journal(record, JournalKind.Held, side, null, null, null, reason)]) { IsFollowed = record.IsFollowed };
+                    [new Hold(record.Link, side, members[side].Id, record.Title, null, reason, null)], [Journal(record, JournalKind.Held, side, null, null, null, reason)])
+                { IsFollowed = record.IsFollowed };
             }
 
             sides[side] = new SideState(raw is null ? null : [], null) { IsOutOfScope = raw is not null && context.Translators[side].Covers(raw, out unclear) == false };
@@ -107,7 +108,8 @@ public sealed class Reconciling(MirrorContext context)
         var deliveries = outcome.Writes.Select(w => members[w.Side])
             .Select(m => new Delivery(0, record.Link, record.Title, m.Side, WriteKind.Remove, m.Id, record.Link.ToString("N"), [], m.VersionTag)).ToImmutableArray();
         return new Reconciled(record.Link, record.Title, RecordOutcome.OutOfScope, ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], deliveries, [],
-            record.IsFollowed ? [Journal(record, JournalKind.LeftScope, left, null, null, null, $"not in the scope of {context.Systems[left].Name} any more: {context.Mirror.Sides[left].Scope}")] : []) { IsFollowed = false };
+            record.IsFollowed ? [Journal(record, JournalKind.LeftScope, left, null, null, null, $"not in the scope of {context.Systems[left].Name} any more: {context.Mirror.Sides[left].Scope}")] : [])
+        { IsFollowed = false };
     }
 
     /// <summary>Two records of one side in one link: a person must say which is meant. The others go on.</summary>
@@ -323,7 +325,7 @@ public sealed class Reconciling(MirrorContext context)
             }
 
             var path = context.Mirror.Fields[field].Cells[write.Side]!.Path;
-            fields.Add(new DeliveredField(this.NameOf(field), path, member?.Raw?[path] ?? Value.Empty, raw, value, why));
+            fields.Add(new DeliveredField(this.NameOf(field), path, member?.Raw?[path] ?? Value.Empty, raw, value, this.Reason(record, member, field, path, why)));
         }
 
         if (write.Kind == WriteKind.Create)
@@ -341,6 +343,13 @@ public sealed class Reconciling(MirrorContext context)
         var known = write.Kind == WriteKind.Create ? null : member;
         deliveries.Add(new Delivery(0, record.Link, record.Title, write.Side, write.Kind, known?.Id, record.Link.ToString("N"), fields.ToImmutable(), known?.VersionTag));
     }
+
+    /// <summary>
+    /// Why a value is written. Where that was decided in a run that did not get to write it, its reason stands; but only if the side says the same since, or an edit would be
+    /// written over for a reason that is older than the edit.
+    /// </summary>
+    private string Reason(LinkedRecord record, KnownRecord? member, int field, string path, string why) =>
+        why == SideWrite.NotHeld && member is { Raw: { } raw, Shadow: { } shadow } && raw[path].Equals(shadow[path]) && record.Agreed.TryGetValue(this.NameOf(field), out var agreed) ? agreed.Why : why;
 
     /// <summary>What a created record is given beside what is agreed: what stands for empty fields, and the side's constants.</summary>
     private IEnumerable<DeliveredField> FilledIn(SideWrite write)

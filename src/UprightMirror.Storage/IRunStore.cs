@@ -63,6 +63,9 @@ public interface IRunStore
     /// <summary>What is remembered of one record; null when it was never seen.</summary>
     Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation);
 
+    /// <summary>A link's record on a side, as it was read last; null when there is none.</summary>
+    Task<ObservedRecord?> ReadMember(Guid link, int side, CancellationToken cancellation);
+
     /// <summary>What a record is linked with; null for nothing.</summary>
     Task<Guid?> LinkOf(int side, string id, CancellationToken cancellation);
 

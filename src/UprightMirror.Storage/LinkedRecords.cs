@@ -17,7 +17,7 @@ internal static class LinkedRecords
         var ids = links.ToArray();
         var members = (await PostgresRunStore.ReadAll(
             Command($"select {PostgresRunStore.MemberColumns}, link_id from system_record where mirror_id = @mirror and link_id = any(@ids)"),
-            r => (Link: r.GetGuid(10), Member: PostgresRunStore.ReadMember(r)), cancellation)).ToLookup(m => m.Link, m => m.Member);
+            r => (Link: r.GetGuid(11), Member: PostgresRunStore.ReadMember(r)), cancellation)).ToLookup(m => m.Link, m => m.Member);
         var conflicts = (await PostgresRunStore.ReadAll(
             Command("select link_id, id, fields, competing from conflict where mirror_id = @mirror and link_id = any(@ids) and state = 'open'"),
             r =>

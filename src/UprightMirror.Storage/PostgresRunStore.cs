@@ -94,16 +94,16 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 
     public async Task<Watermark?> ReadWatermark(int side, CancellationToken cancellation)
     {
-        await using var command = this.Command("select at from watermark where mirror_id = @mirror and side = @side", ("side", side));
-        return await command.ExecuteScalarAsync(cancellation) is DateTime at ? new Watermark(new DateTimeOffset(at)) : null;
+        await using var command = this.Command("select at, read_at from watermark where mirror_id = @mirror and side = @side", ("side", side));
+        return (await ReadAll(command, r => new Watermark(r.GetFieldValue<DateTimeOffset>(0), r.GetFieldValue<DateTimeOffset>(1)), cancellation)).SingleOrDefault();
     }
 
     public async Task SaveWatermark(int side, Watermark mark, CancellationToken cancellation)
     {
         await using var command = this.Command("""
-            insert into watermark (mirror_id, side, at) values (@mirror, @side, @at)
-            on conflict (mirror_id, side) do update set at = excluded.at
-            """, ("side", side), ("at", mark.Time.ToUniversalTime()));
+            insert into watermark (mirror_id, side, at, read_at) values (@mirror, @side, @at, @readAt)
+            on conflict (mirror_id, side) do update set at = excluded.at, read_at = excluded.read_at
+            """, ("side", side), ("at", mark.Time.ToUniversalTime()), ("readAt", mark.ReadAt.ToUniversalTime()));
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
@@ -167,9 +167,11 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             return;
         }
 
-        await this.InBatch(records.Select(r => this.BatchCommand(
-            "update system_record set match_keys = @keys where mirror_id = @mirror and side = @side and id = @id",
-            ("keys", r.Keys.Select(k => k.Text).ToArray()), ("side", r.Side), ("id", r.Id))), cancellation);
+        await using var command = this.Command("""
+            update system_record r set match_keys = array(select jsonb_array_elements_text(k.keys::jsonb)) from unnest(@sides, @ids, @keys) as k (side, id, keys)
+            where r.mirror_id = @mirror and r.side = k.side and r.id = k.id
+            """, ("sides", records.Select(r => r.Side).ToArray()), ("ids", records.Select(r => r.Id).ToArray()), ("keys", records.Select(r => JsonSerializer.Serialize(r.Keys.Select(k => k.Text))).ToArray()));
+        await command.ExecuteNonQueryAsync(cancellation);
     }
 
     public async Task<IReadOnlyList<MatchCandidate>> FindByKeys(IReadOnlyCollection<MatchKey> keys, CancellationToken cancellation)
@@ -189,16 +191,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             [.. reader.GetFieldValue<string[]>(3).Select(k => new MatchKey(int.Parse(k.Split(':', 2)[0], System.Globalization.CultureInfo.InvariantCulture), k))], [.. reader.GetFieldValue<int[]>(4)]), cancellation);
     }
 
-    public Task SaveLinks(IReadOnlyList<LinkedAs> links, CancellationToken cancellation) => this.InBatch(links.SelectMany(l => new[]
-    {
-        this.BatchCommand("insert into link (mirror_id, id, title, waiting) values (@mirror, @link, @title, true) on conflict (mirror_id, id) do update set waiting = true",
-            ("link", l.Link), ("title", l.Title)),
-        this.BatchCommand("update system_record set link_id = @link, waiting = false where mirror_id = @mirror and side = @side and id = @id",
-            ("link", l.Link), ("side", l.Side), ("id", l.Id)),
-        this.BatchCommand("delete from hold where mirror_id = @mirror and side = @side and record_id = @id and link_id is null", ("side", l.Side), ("id", l.Id)),
-        this.JournalCommand(new JournalEntry(l.Link, JournalKind.Linked, l.Side, null, null, null, l.Why, null)),
-        this.OutcomeCommand(l.Link, RecordOutcome.Linked),
-    }), cancellation);
+    public Task SaveLinks(IReadOnlyList<LinkedAs> links, CancellationToken cancellation) => links.Count == 0 ? Task.CompletedTask : this.InBatch(this.CommandsOf(links), cancellation);
 
     public Task SaveHolds(IReadOnlyList<Hold> holds, CancellationToken cancellation) => this.InBatch(holds.SelectMany(h => new[]
     {
@@ -230,7 +223,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         return await LinkedRecords.Read(this.connection, this.mirrorId, this.forms, await ReadAll(waiting, r => r.GetGuid(0), cancellation), cancellation);
     }
 
-    public Task SaveReconciled(IReadOnlyList<Reconciled> records, CancellationToken cancellation) => this.InBatch(records.SelectMany(this.CommandsOf), cancellation);
+    public Task SaveReconciled(IReadOnlyList<Reconciled> records, CancellationToken cancellation) => records.Count == 0 ? Task.CompletedTask : this.InBatch(this.CommandsOf(records), cancellation);
 
     public async Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, CancellationToken cancellation)
     {
@@ -251,12 +244,18 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     }
 
     public Task SaveAnswers(IReadOnlyCollection<(Delivery Delivery, DeliveryEnd End)> answers, CancellationToken cancellation) =>
-        answers.Count == 0 ? Task.CompletedTask : this.InBatch(answers.SelectMany(a => this.CommandsOf(a.Delivery, a.End)), cancellation);
+        answers.Count == 0 ? Task.CompletedTask : this.InBatch(this.CommandsOf(answers), cancellation);
 
     public async Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation)
     {
         await using var command = this.Command($"select {MemberColumns} from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", side), ("id", id));
         return (await ReadAll(command, ReadMember, cancellation)).SingleOrDefault();
+    }
+
+    public async Task<ObservedRecord?> ReadMember(Guid link, int side, CancellationToken cancellation)
+    {
+        await using var command = this.Command("select id, raw, version_tag, changed_at, changed_by from system_record where mirror_id = @mirror and link_id = @link and side = @side and raw is not null", ("link", link), ("side", side));
+        return (await ReadAll(command, r => new ObservedRecord(r.GetString(0), StoredForms.ReadRaw(r.GetString(1)), r.IsDBNull(2) ? null : r.GetString(2), r.IsDBNull(3) ? null : r.GetFieldValue<DateTimeOffset>(3), r.IsDBNull(4) ? null : r.GetString(4)), cancellation)).FirstOrDefault();
     }
 
     public async Task<Guid?> LinkOf(int side, string id, CancellationToken cancellation)
@@ -291,7 +290,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
-    internal const string MemberColumns = "side, id, raw, shadow, told, owed, unmet, version_tag, changed_at, changed_by";
+    internal const string MemberColumns = "side, id, raw, shadow, told, owed, unmet, version_tag, changed_at, changed_by, waiting";
 
     internal static KnownRecord ReadMember(DbDataReader reader) => new(
         reader.GetInt32(0),
@@ -303,7 +302,10 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         reader.GetFieldValue<string[]>(6).ToHashSet(),
         reader.IsDBNull(7) ? null : reader.GetString(7),
         reader.IsDBNull(8) ? null : reader.GetFieldValue<DateTimeOffset>(8),
-        reader.IsDBNull(9) ? null : reader.GetString(9));
+        reader.IsDBNull(9) ? null : reader.GetString(9))
+    {
+        IsWaiting = reader.GetBoolean(10),
+    };
 
     private const string SelectDelivery = """
         select d.id, d.link_id, l.title, d.side, d.kind, d.record_id, d.reference, d.fields, d.version_tag
@@ -314,123 +316,104 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         reader.GetInt64(0), reader.GetGuid(1), reader.GetString(2), reader.GetInt32(3), Enum.Parse<Core.Reconciling.WriteKind>(reader.GetString(4)),
         reader.IsDBNull(5) ? null : reader.GetString(5), reader.GetString(6), this.forms.ReadDelivered(reader.GetString(7)), reader.IsDBNull(8) ? null : reader.GetString(8), sent);
 
-    private IEnumerable<NpgsqlBatchCommand> CommandsOf(Reconciled record)
+    private IEnumerable<NpgsqlBatchCommand> CommandsOf(IReadOnlyList<LinkedAs> links)
     {
-        var link = ("link", (object)record.Link);
-        yield return this.BatchCommand("""
-            update link set title = @title, waiting = false, not_followed_since = case when @followed then null else coalesce(not_followed_since, @now) end, agreed = agreed || @agreed::jsonb, changed_at = case when @agreed = '{}' then changed_at else @now end
-            where mirror_id = @mirror and id = @link
-            """, link, ("title", record.Title), ("followed", record.IsFollowed), ("agreed", AgreedJson(record.Agreed)), ("now", this.clock.GetUtcNow()));
-        foreach (var side in record.Sides)
+        yield return Bulk.NewLinks(this.mirrorId, links);
+        yield return Bulk.Journal(this.mirrorId, this.RunId, [.. links.Select(l => new JournalEntry(l.Link, JournalKind.Linked, l.Side, null, null, null, l.Why, null))], this.clock.GetUtcNow());
+        yield return Bulk.Outcomes(this.mirrorId, this.RunId, [.. links.Select(l => (l.Link, RecordOutcome.Linked))]);
+    }
+
+    private IEnumerable<NpgsqlBatchCommand> CommandsOf(IReadOnlyList<Reconciled> records)
+    {
+        var now = this.clock.GetUtcNow();
+        yield return Bulk.Links(this.mirrorId, records, now);
+        yield return Bulk.Sides(this.mirrorId, [.. records.SelectMany(r => r.Sides).Where(s => !s.Forgotten)]);
+        foreach (var (record, side) in records.SelectMany(r => r.Sides.Where(s => s.Forgotten).Select(s => (r, s))))
         {
-            yield return side.Forgotten
-                ? this.BatchCommand("""
-                    with gone as (delete from system_record where mirror_id = @mirror and side = @side and id = @id)
-                    update link set removal_decisions = removal_decisions - @side::text where mirror_id = @mirror and id = @link
-                    """, link, ("side", side.Side), ("id", side.Id))
-                : SideCommand(this.mirrorId, side);
+            yield return this.BatchCommand("""
+                with gone as (delete from system_record where mirror_id = @mirror and side = @side and id = @id)
+                update link set removal_decisions = removal_decisions - @side::text where mirror_id = @mirror and id = @link
+                """, ("link", record.Link), ("side", side.Side), ("id", side.Id));
         }
 
-        foreach (var conflict in record.Conflicts)
+        foreach (var (record, conflict) in records.SelectMany(r => r.Conflicts.Select(c => (r, c))))
         {
             yield return this.BatchCommand("""
                 insert into conflict (mirror_id, link_id, fields, competing, why, opened_at) values (@mirror, @link, @fields, @competing::jsonb, @why, @now)
                 on conflict (mirror_id, link_id, fields) where state = 'open' do update
                     set competing = excluded.competing, revision = conflict.revision + (conflict.competing is distinct from excluded.competing)::int
-                """, link, ("fields", conflict.Fields.ToArray()), ("competing", StoredForms.Write(conflict)), ("why", conflict.Why), ("now", this.clock.GetUtcNow()));
+                """, ("link", record.Link), ("fields", conflict.Fields.ToArray()), ("competing", StoredForms.Write(conflict)), ("why", conflict.Why), ("now", now));
         }
 
-        if (!record.ClosedConflicts.IsEmpty)
+        if (records.SelectMany(r => r.ClosedConflicts).ToArray() is { Length: > 0 } closed)
         {
-            yield return this.BatchCommand("update conflict set state = 'closed', decided_at = @now, decision = 'closed by itself' where mirror_id = @mirror and id = any(@ids)",
-                ("ids", record.ClosedConflicts.ToArray()), ("now", this.clock.GetUtcNow()));
+            yield return this.BatchCommand("update conflict set state = 'closed', decided_at = @now, decision = 'closed by itself' where mirror_id = @mirror and id = any(@ids)", ("ids", closed), ("now", now));
         }
 
-        yield return this.BatchCommand("delete from hold where mirror_id = @mirror and link_id = @link", link);
-        yield return this.BatchCommand("update delivery set state = 'superseded', ended_at = @now where mirror_id = @mirror and link_id = @link and state in ('planned', 'refused') and not aside", link, ("now", this.clock.GetUtcNow()));
-        foreach (var delivery in record.Deliveries)
+        foreach (var ended in Bulk.Ended(this.mirrorId, [.. records.Select(r => r.Link)], now))
         {
-            yield return this.BatchCommand("""
-                insert into delivery (mirror_id, run_id, link_id, side, kind, record_id, reference, fields, version_tag, state, planned_at)
-                values (@mirror, @run, @link, @side, @kind, @record, @reference, @fields::jsonb, @tag, 'planned', @now)
-                """, link, ("run", this.RunId), ("side", delivery.Side), ("kind", delivery.Kind.ToString()), ("record", delivery.RecordId), ("reference", delivery.Reference),
-                ("fields", StoredForms.Write(delivery.Fields)), ("tag", delivery.VersionTag), ("now", this.clock.GetUtcNow()));
+            yield return ended;
         }
 
-        foreach (var hold in record.Holds)
+        yield return Bulk.Deliveries(this.mirrorId, this.RunId, [.. records.SelectMany(r => r.Deliveries)], now);
+        foreach (var hold in records.SelectMany(r => r.Holds))
         {
             yield return this.HoldCommand(hold);
         }
 
-        foreach (var entry in record.Journal)
+        yield return Bulk.Journal(this.mirrorId, this.RunId, [.. records.SelectMany(r => r.Journal)], now);
+        if (records.Where(r => r.GoneEverywhere).Select(r => r.Link).ToArray() is { Length: > 0 } gone)
         {
-            yield return this.JournalCommand(entry);
+            yield return this.BatchCommand("delete from link where mirror_id = @mirror and id = any(@links)", ("links", gone));
         }
 
-        yield return record.GoneEverywhere
-            ? this.BatchCommand("delete from link where mirror_id = @mirror and id = @link", link)
-            : this.SearchCommand(record.Link);
-        if (record.Outcome != RecordOutcome.Unchanged)
-        {
-            yield return this.OutcomeCommand(record.Link, record.Outcome);
-        }
+        yield return Bulk.Search(this.mirrorId, [.. records.Where(r => !r.GoneEverywhere).Select(r => r.Link)]);
+        yield return Bulk.Outcomes(this.mirrorId, this.RunId, [.. records.Where(r => r.Outcome != RecordOutcome.Unchanged).Select(r => (r.Link, r.Outcome))]);
     }
 
-    private IEnumerable<NpgsqlBatchCommand> CommandsOf(Delivery delivery, DeliveryEnd end)
+    private IEnumerable<NpgsqlBatchCommand> CommandsOf(IReadOnlyCollection<(Delivery Delivery, DeliveryEnd End)> answers)
     {
-        var (state, note) = end switch
+        var now = this.clock.GetUtcNow();
+        yield return Bulk.DeliveryStates(this.mirrorId, [.. answers.Select(a => (a.Delivery.Id, StateOf(a.End), NoteOf(a.End)))], now);
+        var confirmed = answers.Where(a => a.End is DeliveryEnd.Confirmed).Select(a => (a.Delivery, End: (DeliveryEnd.Confirmed)a.End)).ToList();
+        var stored = confirmed.Where(c => c.End is { Stored: not null, After: not null }).GroupBy(c => (c.Delivery.Side, c.End.Stored!.Id)).Select(g => g.Last()).ToList();
+        yield return Bulk.Stored(this.mirrorId, [.. stored.Select(c => (c.Delivery.Side, c.Delivery.Link, c.End.Stored!))], now);
+        yield return Bulk.Sides(this.mirrorId, [.. stored.Select(c => c.End.After!)], [.. stored.Select(c => c.End.Waiting)]);
+        foreach (var (delivery, _) in confirmed.Where(c => c.End.Stored is null))
         {
-            DeliveryEnd.Confirmed => ("confirmed", null),
-            DeliveryEnd.Overtaken => ("superseded", "the record moved meanwhile"),
-            DeliveryEnd.Refused refused => ("refused", refused.Hold.Answer),
-            DeliveryEnd.Postponed => ("planned", null),
-            DeliveryEnd.Unknown unknown => ("sent", unknown.Reason),
-            _ => throw new InvalidOperationException($"{end} is no end."),
-        };
-        yield return this.BatchCommand("update delivery set state = @state, note = @note, ended_at = case when @state in ('planned', 'sent') then null else @now end where mirror_id = @mirror and id = @id",
-            ("state", state), ("note", note), ("now", this.clock.GetUtcNow()), ("id", delivery.Id));
-        switch (end)
-        {
-            case DeliveryEnd.Confirmed { Stored: { } stored, After: { } after } confirmed:
-                yield return this.BatchCommand("""
-                    insert into system_record (mirror_id, side, id, link_id, raw, version_tag, changed_at, changed_by, waiting, seen_at)
-                    values (@mirror, @side, @id, @link, @raw::jsonb, @tag, @changed, @by, false, @now)
-                    on conflict (mirror_id, side, id) do update
-                        set link_id = case when system_record.double_of is null then excluded.link_id end, raw = excluded.raw, version_tag = excluded.version_tag, changed_at = excluded.changed_at, changed_by = excluded.changed_by, waiting = false, seen_at = excluded.seen_at
-                    """, ("side", delivery.Side), ("id", stored.Id), ("link", delivery.Link), ("raw", StoredForms.Write(stored.Fields)), ("tag", stored.VersionTag),
-                    ("changed", stored.ChangedAt?.ToUniversalTime()), ("by", stored.ChangedBy), ("now", this.clock.GetUtcNow()));
-                yield return SideCommand(this.mirrorId, after);
-                if (confirmed.Waiting)
-                {
-                    yield return this.BatchCommand("update link set waiting = true where mirror_id = @mirror and id = @link", ("link", delivery.Link));
-                }
-
-                yield return this.SearchCommand(delivery.Link);
-                yield return this.OutcomeCommand(delivery.Link, delivery.Kind == Core.Reconciling.WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated);
-                foreach (var entry in confirmed.Journal)
-                {
-                    yield return this.JournalCommand(entry);
-                }
-
-                break;
-            case DeliveryEnd.Confirmed removed:
-                yield return this.BatchCommand("delete from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", delivery.Side), ("id", delivery.RecordId));
-                foreach (var entry in removed.Journal)
-                {
-                    yield return this.JournalCommand(entry);
-                }
-
-                break;
-            case DeliveryEnd.Overtaken:
-                yield return this.BatchCommand("update link set waiting = true where mirror_id = @mirror and id = @link", ("link", delivery.Link));
-                break;
-            case DeliveryEnd.Refused refused:
-                yield return this.HoldCommand(refused.Hold);
-                yield return this.JournalCommand(refused.Journal);
-                yield return this.OutcomeCommand(delivery.Link, RecordOutcome.Refused);
-                break;
+            yield return this.BatchCommand("delete from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", delivery.Side), ("id", delivery.RecordId));
         }
+
+        yield return Bulk.Waiting(this.mirrorId, [.. stored.Where(c => c.End.Waiting).Select(c => c.Delivery.Link), .. answers.Where(a => a.End is DeliveryEnd.Overtaken).Select(a => a.Delivery.Link)]);
+        yield return Bulk.Search(this.mirrorId, [.. stored.Select(c => c.Delivery.Link)]);
+        var refused = answers.Where(a => a.End is DeliveryEnd.Refused).Select(a => (a.Delivery, End: (DeliveryEnd.Refused)a.End)).ToList();
+        foreach (var (_, end) in refused)
+        {
+            yield return this.HoldCommand(end.Hold);
+        }
+
+        yield return Bulk.Outcomes(this.mirrorId, this.RunId,
+            [.. stored.Select(c => (c.Delivery.Link, c.Delivery.Kind == Core.Reconciling.WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated)), .. refused.Select(r => (r.Delivery.Link, RecordOutcome.Refused))]);
+        yield return Bulk.Journal(this.mirrorId, this.RunId, [.. confirmed.SelectMany(c => c.End.Journal), .. refused.Select(r => r.End.Journal)], now);
     }
+
+    private static string StateOf(DeliveryEnd end) => end switch
+    {
+        DeliveryEnd.Confirmed => "confirmed",
+        DeliveryEnd.Overtaken => "superseded",
+        DeliveryEnd.Refused => "refused",
+        DeliveryEnd.Postponed => "planned",
+        DeliveryEnd.Unknown => "sent",
+        _ => throw new InvalidOperationException($"{end} is no end."),
+    };
+
+    private static string? NoteOf(DeliveryEnd end) => end switch
+    {
+        DeliveryEnd.Overtaken => "the record moved meanwhile",
+        DeliveryEnd.Refused refused => refused.Hold.Answer,
+        DeliveryEnd.Unknown unknown => unknown.Reason,
+        _ => null,
+    };
 
     /// <summary>Plans a write that does not come from reconciling.</summary>
     internal static NpgsqlBatchCommand AsideCommand(int mirrorId, Delivery delivery, DateTimeOffset now) => Bound(new NpgsqlBatchCommand("""
@@ -440,7 +423,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         ("fields", StoredForms.Write(delivery.Fields)), ("tag", delivery.VersionTag), ("now", now));
 
     internal static NpgsqlBatchCommand SideCommand(int mirrorId, SideAfter side) => Bound(new NpgsqlBatchCommand("""
-        update system_record set shadow = coalesce(@shadow::jsonb, shadow), told = @told::jsonb, owed = @owed, unmet = @unmet, waiting = false
+        update system_record set shadow = coalesce(@shadow::jsonb, shadow), told = @told::jsonb, owed = @owed, unmet = @unmet
         where mirror_id = @mirror and side = @side and id = @id
         """), mirrorId, ("side", side.Side), ("id", side.Id), ("shadow", side.Shadow is null ? null : StoredForms.Write(side.Shadow)), ("told", StoredForms.Write(side.Told)), ("owed", side.Owed.ToArray()), ("unmet", side.Unmet.ToArray()));
 
@@ -453,28 +436,11 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         """), mirrorId, ("link", entry.Link), ("run", runId), ("at", at), ("kind", entry.Kind.ToString()), ("side", entry.Side), ("field", entry.Field),
         ("before", entry.Before?.ToJsonString()), ("after", entry.After?.ToJsonString()), ("why", entry.Why), ("who", entry.Who), ("changed", entry.ChangedAt?.ToUniversalTime()));
 
-    private NpgsqlBatchCommand JournalCommand(JournalEntry entry) => JournalCommand(this.mirrorId, this.RunId, this.clock.GetUtcNow(), entry);
-
     private NpgsqlBatchCommand HoldCommand(Hold hold) => this.BatchCommand("""
         insert into hold (mirror_id, link_id, side, record_id, title, field, reason, answer, since)
         select @mirror, @link, @side, @record, @title, @field, @reason, @answer, @now
         where not exists (select from hold where mirror_id = @mirror and side = @side and record_id = @record and link_id is not distinct from @link and reason = @reason)
         """, ("link", hold.Link), ("side", hold.Side), ("record", hold.RecordId), ("title", hold.Title), ("field", hold.Field), ("reason", hold.Reason), ("answer", hold.Answer), ("now", this.clock.GetUtcNow()));
-
-    /// <summary>Later outcomes say more than earlier ones; a creation is never called a mere update.</summary>
-    private NpgsqlBatchCommand OutcomeCommand(Guid link, RecordOutcome outcome) => this.BatchCommand("""
-        insert into run_record (mirror_id, run_id, link_id, outcome) values (@mirror, @run, @link, @outcome)
-        on conflict (mirror_id, run_id, link_id) do update set outcome = excluded.outcome where not (run_record.outcome = 'Created' and excluded.outcome = 'Updated')
-        """, ("run", this.RunId), ("link", link), ("outcome", outcome.ToString()));
-
-    /// <summary>What a record is found by: its agreed values, its ids, and what each side calls it.</summary>
-    private NpgsqlBatchCommand SearchCommand(Guid link) => this.BatchCommand("""
-        update link set search = lower(concat_ws(' ', title,
-            (select string_agg(value ->> 'shown', ' ') from jsonb_each(agreed)),
-            (select string_agg(value ->> 'value', ' ') from jsonb_each(agreed)),
-            (select string_agg(r.id, ' ') from system_record r where r.mirror_id = @mirror and r.link_id = @link)))
-        where mirror_id = @mirror and id = @link
-        """, ("link", link));
 
     private NpgsqlCommand Command(string sql, params (string Name, object? Value)[] parameters)
     {

@@ -25,7 +25,7 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
     public async Task<PlacedRecord?> ReadPlaced(RecordPlace place, CancellationToken cancellation)
     {
         await using var command = this.Command($"select {PostgresRunStore.MemberColumns}, link_id, double_of from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", place.Side), ("id", place.Id));
-        return (await PostgresRunStore.ReadAll(command, r => new PlacedRecord(PostgresRunStore.ReadMember(r), r.IsDBNull(10) ? null : r.GetGuid(10), r.IsDBNull(11) ? null : r.GetString(11)), cancellation)).SingleOrDefault();
+        return (await PostgresRunStore.ReadAll(command, r => new PlacedRecord(PostgresRunStore.ReadMember(r), r.IsDBNull(11) ? null : r.GetGuid(11), r.IsDBNull(12) ? null : r.GetString(12)), cancellation)).SingleOrDefault();
     }
 
     public async Task<LinkedRecord?> ReadLinked(Guid link, CancellationToken cancellation)

@@ -25,13 +25,7 @@ public class LawTests
         var world = new World(seed);
         await world.LiveFor(12);
         await world.Run();
-        var writes = world.Systems.Sum(s => s.Writes.Count);
-        world.Store.LookAtEverythingAgain();
-
-        var second = await world.Run();
-
-        world.Systems.Sum(s => s.Writes.Count).ShouldBe(writes);
-        second.Counts.Written.ShouldBe(0);
+        await Laws.Quiet(world);
     });
 
     [Fact]
@@ -40,23 +34,7 @@ public class LawTests
         var world = new World(seed);
         await world.LiveFor(12);
         await world.Settle();
-
-        world.Store.OpenConflicts.ShouldBeEmpty();
-        foreach (var record in world.Store.AllLinked)
-        {
-            foreach (var field in world.Mirror.Fields.Where(f => record.Agreed.ContainsKey(f.Name)))
-            {
-                foreach (var member in record.Members.Where(m => field.Cells[m.Side] is { Takes: true, Drift: not Drift.Leave }))
-                {
-                    var held = world.Systems[member.Side].Fields(member.Id)[field.Name];
-                    var agreed = record.Agreed[field.Name].Value;
-                    var ownForm = field.Name == "Shout" && member.Side == 1 && held.Display == agreed.Display.ToUpperInvariant();
-                    var byFormula = field.Cells[member.Side]!.Conversion is FormulaConversion formula && (held.Equals(formula.ToSide(agreed)) || formula.Read(new Reading(held, world.Systems[member.Side].Fields(member.Id), field.Type, null, ConversionSetting.None), out _) is { } said && said.Equals(agreed));
-                    var stands = agreed.IsEmpty && held.Display == field.Cells[member.Side]!.Default;
-                    (ownForm || byFormula || stands || held.Equals(agreed)).ShouldBeTrue($"{field.Name} of {record.Title} is agreed as {agreed}, and {world.Systems[member.Side].Name} holds {held}");
-                }
-            }
-        }
+        Laws.Converged(world);
     });
 
     [Fact]
@@ -65,30 +43,7 @@ public class LawTests
         var world = new World(seed);
         await world.LiveFor(14);
         await world.Run();
-
-        foreach (var typed in world.Edits.Where(e => !e.Value.IsEmpty && e.Path is "Phone" or "Name" or "Note" or "Long" or "Street" or "Town"))
-        {
-            var cell = world.Mirror.Fields.First(f => f.Name == typed.Path).Cells[typed.Side]!;
-            var overtyped = world.Edits.Any(e => e.Number > typed.Number && (e.Side, e.Id, e.Path) == (typed.Side, typed.Id, typed.Path)) ||
-                world.Edits.SkipWhile(e => e != typed).Skip(1).Any(e => (e.Side, e.Id, e.Path) == (typed.Side, typed.Id, typed.Path));
-            if (!cell.Gives || overtyped)
-            {
-                continue; // It does not count there, or the same field was typed over by its own user.
-            }
-
-            var record = world.Store.AllLinked.First(l => l.Members.Any(m => (m.Side, m.Id) == (typed.Side, typed.Id)));
-            var journal = world.Store.Journal.Where(j => j.Link == record.Link).ToList();
-            var text = ValueJson.Write(typed.Value)!.ToJsonString();
-            bool Tells(JournalEntry entry, System.Text.Json.Nodes.JsonNode? node) => entry.Field == typed.Path && node?.ToJsonString() == text;
-            bool Lists(JournalEntry entry) => entry.After!.ToJsonString().Contains(text, StringComparison.Ordinal);
-
-            var agreed = record.Agreed.GetValueOrDefault(typed.Path)?.Value.Equals(typed.Value) == true || journal.Any(j => (j.Kind == JournalKind.Agreed && Tells(j, j.After)) || (j.Kind == JournalKind.Met && Lists(j)));
-            var superseded = journal.Any(j => j.Kind == JournalKind.Superseded && j.Side == typed.Side && Tells(j, j.Before) && j.Why.Length > 0)
-                || journal.Any(j => j.Kind == JournalKind.Written && j.Side == typed.Side && Tells(j, j.Before) && j.Why.StartsWith("first meeting", StringComparison.Ordinal));
-            var inConflict = world.Store.OpenConflicts.Any(c => c.Link == record.Link && c.Values.Values.Any(v => v is { } values && values.Contains(typed.Value)))
-                || journal.Any(j => j.Kind == JournalKind.ConflictOpened && Lists(j) && journal.Any(d => d.Kind is JournalKind.Decided or JournalKind.ConflictClosed));
-            (agreed || superseded || inConflict).ShouldBeTrue($"{typed.Value}, typed in {world.Systems[typed.Side].Name} {typed.Id}, is nowhere\n{world.Picture()}\n{string.Join('\n', journal)}");
-        }
+        Laws.NothingLost(world);
     });
 
     [Fact]
@@ -164,11 +119,7 @@ public class LawTests
         await world.LiveFor(12);
         await world.Run();
         await world.Run();
-
-        foreach (var system in world.Systems)
-        {
-            system.Ids.GroupBy(id => system.Fields(id)["Code"].Display).ShouldAllBe(g => g.Count() == 1);
-        }
+        Laws.NoDoubles(world);
     });
 
     [Fact]

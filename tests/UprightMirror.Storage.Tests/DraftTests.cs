@@ -64,7 +64,7 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
         await this.Sql($"""
             insert into link (mirror_id, id, title, waiting) values ({mirror.Id}, '11111111-0000-0000-0000-00000000000{mirror.Id % 10}', 'x', false);
             insert into system_record (mirror_id, side, id, link_id, raw, waiting, seen_at, unmet) values ({mirror.Id}, 0, '1', '11111111-0000-0000-0000-00000000000{mirror.Id % 10}', jsonb_build_object(), false, now(), array[]::text[]);
-            insert into watermark (mirror_id, side, at) values ({mirror.Id}, 0, now())
+            insert into watermark (mirror_id, side, at, read_at) values ({mirror.Id}, 0, now(), now())
             """);
         await this.Save(mirror, 0, With(mirror, Field("Town", "town", "City")), "Add Town");
         var draft = await this.drafts.Of(mirror, CancellationToken.None);

@@ -94,8 +94,8 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         await store.SaveLinks([new LinkedAs(link, 0, "1", "changed", "new")], CancellationToken.None);
         (await store.ReadUnlinked((-1, ""), 10, CancellationToken.None)).Single().Id.ShouldBe("2");
         (await store.ReadWaiting(Guid.Empty, 10, CancellationToken.None)).Single().Members.Single().Id.ShouldBe("1");
-        await store.SaveWatermark(0, new Watermark(At), CancellationToken.None);
-        (await store.ReadWatermark(0, CancellationToken.None))!.Time.ShouldBe(At);
+        await store.SaveWatermark(0, new Watermark(At, At.AddMinutes(1)), CancellationToken.None);
+        (await store.ReadWatermark(0, CancellationToken.None))!.ShouldBe(new Watermark(At, At.AddMinutes(1)));
     }
 
     [Fact]

@@ -15,7 +15,11 @@ public enum WriteKind
 
 /// <summary>What one side is owed: the fields that it takes and does not hold yet, in agreed form.</summary>
 /// <param name="Why">For each field, the reason in words.</param>
-public sealed record SideWrite(int Side, WriteKind Kind, ImmutableArray<(int Field, Value Value, string Why)> Fields);
+public sealed record SideWrite(int Side, WriteKind Kind, ImmutableArray<(int Field, Value Value, string Why)> Fields)
+{
+    /// <summary>The reason of a write where nothing was decided just now.</summary>
+    public const string NotHeld = "the side does not hold the agreed value";
+}
 
 /// <summary>Changes that no rule may decide.</summary>
 /// <param name="Fields">The frozen fields: one, or all of a field group; all of the record for a removal.</param>
@@ -53,8 +57,7 @@ public sealed record Outcome
     public ImmutableArray<NotWorkedOut> NotWorkedOut { get; init; } = [];
 
     /// <summary>
-    /// Values that competed and lost. On a first meeting only those that stay where they are: what is written over is told by
-    /// the write.
+    /// Values that competed and lost. On a first meeting, that somebody said nothing is no story.
     /// </summary>
     public ImmutableArray<Superseded> Superseded { get; init; } = [];
 

@@ -266,13 +266,17 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             return;
         }
 
-        var candidates = changed.Select(s => this.CandidateOf(s, unit, before)).ToList();
-        var blind = changed.Where(s => record.Sides[s].Owed is { } owed && unit.Fields.Any(f => owed[f])).ToList();
-        var origin = unit.Fields.Select(f => this.agreed[f]!).MaxBy(a => a.ChangedAt ?? DateTimeOffset.MinValue)!;
-        if (blind.Count > 0 && !changed.Contains(origin.Side))
+        // A side that was owed the agreed value and says it by now was told it, though its answer was lost.
+        var candidates = changed.Select(s => this.CandidateOf(s, unit, before)).Where(c => !(this.IsOwed(c.Side, unit) && c.Values.AsSpan().SequenceEqual(before.AsSpan()))).ToList();
+        var blind = candidates.Select(c => c.Side).Where(s => this.IsOwed(s, unit)).ToList();
+        if (blind.Count > 0)
         {
             // Who changed it here did not know the agreed value yet: that value competes, as the change that it came from.
-            candidates.Add(new Candidate(origin.Side, before, origin.ChangedAt));
+            var origin = unit.Fields.Where(f => blind.Any(s => record.Sides[s].Owed![f] && rules.Sides[s].Gives[f])).Select(f => this.agreed[f]!).MaxBy(a => a.ChangedAt ?? DateTimeOffset.MinValue)!;
+            if (!changed.Contains(origin.Side))
+            {
+                candidates.Add(new Candidate(origin.Side, before, origin.ChangedAt));
+            }
         }
 
         if (candidates.Count == 0 && this.AgreedForNow(unit))
@@ -298,6 +302,9 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
         this.MeetJoining(unit);
     }
 
+    /// <summary>Whether the agreed value of something that the side gives moved and the side has not been told.</summary>
+    private bool IsOwed(int s, ReconcileRules.Unit unit) => record.Sides[s].Owed is { } owed && unit.Fields.Any(f => owed[f] && rules.Sides[s].Gives[f]);
+
     private Verdict Settled(ReconcileRules.Unit unit, ImmutableArray<Candidate> candidates, ImmutableArray<Value> before)
     {
         var allTheSame = candidates.All(c => c.SaysTheSameAs(candidates[0]));
@@ -315,7 +322,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
     /// <summary>A conflict stays open until a person decides it, or until the sides that compete say the same.</summary>
     private void SettleOpen(ReconcileRules.Unit unit, ImmutableArray<Value> before, OpenConflict open, List<int> changed)
     {
-        var competing = open.Sides.Union(changed).Order().Where(s => s == Candidate.Person || record.Sides[s].Now is not null)
+        var competing = open.Sides.Union(changed).Union(this.Joining(unit, before).Select(c => c.Side)).Order().Where(s => s == Candidate.Person || record.Sides[s].Now is not null)
             .Select(s => s == Candidate.Person ? new Candidate(s, before, null) : this.CandidateOf(s, unit, before)).ToImmutableArray();
         if (competing.Length > 0 && competing.All(c => c.SaysTheSameAs(competing[0])))
         {
@@ -328,12 +335,16 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
         this.Freeze(unit, competing, "the conflict is still open");
     }
 
+    /// <summary>What sides say that hold the record and whose value of this unit was never looked at, where it is another than the agreed one.</summary>
+    private IEnumerable<Candidate> Joining(ReconcileRules.Unit unit, ImmutableArray<Value> before) =>
+        unit.Givers.Where(s => record.Sides[s].Now is not null && this.ShadowOf(s, unit) is null)
+            .Select(s => this.CandidateOf(s, unit, before)).Where(c => !c.IsEmpty && !c.Values.AsSpan().SequenceEqual(before.AsSpan()));
+
     /// <summary>Sides that hold the record and whose value of this unit was never looked at meet what the others have settled on.</summary>
     private void MeetJoining(ReconcileRules.Unit unit)
     {
         var before = unit.Fields.Select(f => this.agreed[f]!.Value).ToImmutableArray();
-        var joining = unit.Givers.Where(s => record.Sides[s].Now is not null && this.ShadowOf(s, unit) is null)
-            .Select(s => this.CandidateOf(s, unit, before)).Where(c => !c.IsEmpty && !c.Values.AsSpan().SequenceEqual(before.AsSpan())).ToImmutableArray();
+        var joining = this.Joining(unit, before).ToImmutableArray();
         if (joining.IsEmpty)
         {
             return;
@@ -446,7 +457,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             {
                 var field = unit.Fields[i];
                 var (said, by) = (candidate.Values[i], verdict.Values[i]);
-                var counts = rules.Sides[candidate.Side].Gives[field] && !(metNow && (said.IsEmpty || rules.Sides[candidate.Side].Takes[field]));
+                var counts = rules.Sides[candidate.Side].Gives[field] && !(metNow && said.IsEmpty);
                 if (counts && !said.Equals(by) && !(said is ListValue list && by is ListValue all && list.Items.All(all.Items.Contains)))
                 {
                     this.superseded.Add(new Superseded(candidate.Side, field, said, by, verdict.Why));
@@ -487,7 +498,7 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
 
             if (side.Now is null ? !value.IsEmpty : !this.Holds(s, f, value) && this.MayWrite(s, f))
             {
-                fields.Add((f, value, this.causes[f] ?? "the side does not hold the agreed value"));
+                fields.Add((f, value, this.causes[f] ?? SideWrite.NotHeld));
             }
         }
 

@@ -8,8 +8,30 @@ namespace UprightMirror.Core.Remembered;
 /// <param name="ChangedBy">Who changed it, in the system's words; null when it does not say.</param>
 public sealed record ObservedRecord(string Id, RawFields Fields, string? VersionTag, DateTimeOffset? ChangedAt, string? ChangedBy);
 
-/// <summary>How far a side has been read: the newest change time seen, by the system's own clock.</summary>
-public sealed record Watermark(DateTimeOffset Time);
+/// <summary>How far a side has been read.</summary>
+/// <param name="Time">The newest change time seen, by the system's own clock.</param>
+/// <param name="ReadAt">When that reading began, by our clock.</param>
+public sealed record Watermark(DateTimeOffset Time, DateTimeOffset ReadAt)
+{
+    /// <summary>How far a side was read: never further than its own clock went when the reading began, whatever stamps it gave.</summary>
+    /// <param name="newest">The newest change time seen.</param>
+    /// <param name="began">When the reading began, by our clock.</param>
+    /// <param name="ahead">How far its clock was ahead of ours then; null when it does not say.</param>
+    public static Watermark Of(DateTimeOffset newest, DateTimeOffset began, TimeSpan? ahead) =>
+        new(ahead is { } by && began + by < newest ? began + by : newest, began);
+
+    /// <summary>
+    /// From when on the side is read again. Stamps in the future, and a clock that was put back since, must not hide what is changed now: it is never later than
+    /// when the last reading began, by the system's clock as it goes now.
+    /// </summary>
+    /// <param name="ahead">How far the system's clock is ahead of ours now; null when it does not say.</param>
+    /// <param name="overlap">So much earlier than what was seen already: a stamp may become visible after a later one.</param>
+    public DateTimeOffset Since(TimeSpan? ahead, TimeSpan overlap)
+    {
+        var began = this.ReadAt + (ahead ?? TimeSpan.Zero);
+        return (this.Time < began ? this.Time : began) - overlap;
+    }
+}
 
 /// <summary>What is remembered of one system's record.</summary>
 /// <param name="Raw">As last read; null when the system no longer has it.</param>
@@ -27,4 +49,8 @@ public sealed record KnownRecord(
     IReadOnlySet<string> Unmet,
     string? VersionTag,
     DateTimeOffset? ChangedAt,
-    string? ChangedBy);
+    string? ChangedBy)
+{
+    /// <summary>True when it was read since it was reconciled last, and said something else: nobody has seen that yet.</summary>
+    public bool IsWaiting { get; init; }
+}

@@ -292,7 +292,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
                 orders.Add((orderNo!, new SalesOrder { CustomerNo = this.inBallast[thing][0], OrderDate = DateOnly.FromDateTime(on.UtcDateTime), RequestedDeliveryDate = DateOnly.FromDateTime(on.AddDays(14).UtcDateTime), CurrencyCode = "EUR", StatusCode = on < today.AddDays(-20) ? "CLOSED" : "OPEN", TotalAmount = lines.Sum(l => l.LineAmount), Lines = lines }, on, random.ArrayElement(OfficePeople)));
                 if (invoices.Count < count * 5 / 6)
                 {
-                    invoices.Add(this.InvoiceOf(invoices.Count, orderNo!, this.inBallast[thing][0], lines, on.AddDays(2), companies[thing].TermsDays, today, random));
+                    invoices.Add(this.InvoiceOf(invoices.Count, orderNo!, this.inBallast[thing][0], lines, on.AddDays(2) < today ? on.AddDays(2) : on, companies[thing].TermsDays, today, random));
                 }
             }
 

@@ -138,11 +138,11 @@ public static partial class StaffPages
     /// <summary>What the office can do with a document beside editing it.</summary>
     private static string Actions<T>(string kind, Row<T> row)
         where T : Document => row.Body switch
-    {
-        SalesOrder => $"<form method='post' action='/ballast/{kind}/{Html(Uri.EscapeDataString(row.Id))}/invoice'><button>POST INVOICE</button></form>",
-        Invoice invoice => $"<form method='post' action='/ballast/{kind}/{Html(Uri.EscapeDataString(row.Id))}/payment'><input name='amount' value='{invoice.RemainingAmount.ToString(CultureInfo.InvariantCulture)}' aria-label='AMOUNT'> <button>PAYMENT RECEIVED</button></form>",
-        _ => "",
-    };
+        {
+            SalesOrder => $"<form method='post' action='/ballast/{kind}/{Html(Uri.EscapeDataString(row.Id))}/invoice'><button>POST INVOICE</button></form>",
+            Invoice invoice => $"<form method='post' action='/ballast/{kind}/{Html(Uri.EscapeDataString(row.Id))}/payment'><input name='amount' value='{invoice.RemainingAmount.ToString(CultureInfo.InvariantCulture)}' aria-label='AMOUNT'> <button>PAYMENT RECEIVED</button></form>",
+            _ => "",
+        };
 
     private static void MapDocuments<T>(IEndpointRouteBuilder app, string kind, Func<BallastRecords, Shelf<T>> shelfOf)
         where T : Document

@@ -1,2 +1,7 @@
+-- When the reading that a mark was taken from began, by our own clock: a system's clock may be put back.
+alter table watermark add read_at timestamptz;
+update watermark set read_at = at;
+alter table watermark alter read_at set not null;
+
 -- A record that the scope of one of its sides does not cover any more is left as it is, until it comes back.
 alter table link add not_followed_since timestamptz;

@@ -11,6 +11,21 @@ namespace UprightMirror.Engine.Tests.Simulation;
 /// <summary>Thrown where a simulated process ends: nothing after it happens, everything saved before it stays.</summary>
 public sealed class ProcessEnded : Exception;
 
+/// <summary>A fault that is planted on purpose, to see that the laws find it.</summary>
+public enum Planted
+{
+    None,
+
+    /// <summary>Sides are read from what was seen last, without an overlap.</summary>
+    SkipsTheOverlap,
+
+    /// <summary>A creation that was never answered is sent again without looking.</summary>
+    CreatesBlindly,
+
+    /// <summary>What a side holds after our own write is not remembered.</summary>
+    ForgetsTheShadow,
+}
+
 /// <summary>A run store in memory, for histories by the thousand. What was saved survives a simulated end of the process.</summary>
 public sealed class MemoryStore : IRunStore, IDecisionStore
 {
@@ -70,6 +85,9 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
 
     internal void Wait(RecordPlace place, bool waiting) => this.rows[(place.Side, place.Id)].Waiting = waiting;
 
+    public Task<ObservedRecord?> ReadMember(Guid link, int side, CancellationToken cancellation) => Task.FromResult(
+        this.rows.Values.Where(r => r.Link == link && r.Known.Side == side && r.Known.Raw is not null).Select(r => new ObservedRecord(r.Known.Id, r.Known.Raw!, r.Known.VersionTag, r.Known.ChangedAt, r.Known.ChangedBy)).FirstOrDefault());
+
     public Task<Guid?> LinkOf(int side, string id, CancellationToken cancellation) => Task.FromResult(this.rows[(side, id)].Link);
 
     public Task LookAtHeldAgain(CancellationToken cancellation) => this.Save(() =>
@@ -111,7 +129,10 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
 
     public bool HasPlanned => this.deliveries.Values.Any(d => d.State is "planned" or "sent");
 
-    public Task<Watermark?> ReadWatermark(int side, CancellationToken cancellation) => Task.FromResult(this.marks.GetValueOrDefault(side));
+    public Planted Planted { get; set; }
+
+    public Task<Watermark?> ReadWatermark(int side, CancellationToken cancellation) => Task.FromResult(
+        this.marks.GetValueOrDefault(side) is not { } mark ? null : this.Planted == Planted.SkipsTheOverlap ? new Watermark(mark.Time.AddSeconds(30), mark.ReadAt.AddSeconds(30)) : mark);
 
     public Task SaveWatermark(int side, Watermark mark, CancellationToken cancellation) => this.Save(() => this.marks[side] = mark);
 
@@ -199,8 +220,20 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     public Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
         [.. this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Id > after).OrderBy(d => d.Delivery.Id).Take(count).Select(d => d.Delivery)]);
 
-    public Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
-        [.. this.deliveries.Values.Where(d => d.State == "sent").OrderBy(d => d.Delivery.Id).Select(d => d.Delivery)]);
+    public Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation)
+    {
+        if (this.Planted == Planted.CreatesBlindly)
+        {
+            foreach (var (delivery, _) in this.deliveries.Values.Where(d => d.State == "sent" && d.Delivery.Kind == WriteKind.Create).ToList())
+            {
+                this.deliveries[delivery.Id] = (delivery, "planned");
+            }
+        }
+
+        return Task.FromResult<IReadOnlyList<Delivery>>([.. this.Unanswered]);
+    }
+
+    private IEnumerable<Delivery> Unanswered => this.deliveries.Values.Where(d => d.State == "sent").OrderBy(d => d.Delivery.Id).Select(d => d.Delivery);
 
     public Task MarkSent(IReadOnlyCollection<long> ids, CancellationToken cancellation) => this.Save(() =>
     {
@@ -227,7 +260,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
             case DeliveryEnd.Confirmed { Stored: { } stored, After: { } after } confirmed:
                 var row = this.rows.TryGetValue((delivery.Side, stored.Id), out var known) ? known : new Row { Known = Unknown(delivery.Side, stored) };
                 row.Link = delivery.Link;
-                row.Known = Apply(row.Known with { Raw = stored.Fields, VersionTag = stored.VersionTag, ChangedAt = stored.ChangedAt }, after);
+                row.Known = Apply(row.Known with { Raw = stored.Fields, VersionTag = stored.VersionTag, ChangedAt = stored.ChangedAt }, this.Planted == Planted.ForgetsTheShadow && row.Known.Shadow is not null ? after with { Shadow = null } : after);
                 row.Waiting |= confirmed.Waiting;
                 this.rows[(delivery.Side, stored.Id)] = row;
                 this.Journal.AddRange(confirmed.Journal);
@@ -381,9 +414,10 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         link,
         this.links[link].Title,
         this.links[link].Agreed.ToDictionary(),
-        [.. this.rows.Values.Where(r => r.Link == link).Select(r => r.Known)],
+        [.. this.rows.Values.Where(r => r.Link == link).Select(r => r.Known with { IsWaiting = r.Waiting })],
         [.. this.conflicts.Where(c => c.IsOpen && c.Link == link).Select(c => new KnownConflict(c.Id, c.Fields, [.. c.Values.Keys]))],
-        this.links[link].RemovalDecisions.ToDictionary()) { IsFollowed = this.links[link].IsFollowed };
+        this.links[link].RemovalDecisions.ToDictionary())
+    { IsFollowed = this.links[link].IsFollowed };
 
     private static KnownRecord Apply(KnownRecord known, SideAfter after) =>
         known with { Shadow = after.Shadow ?? known.Shadow, Told = after.Told, Owed = after.Owed, Unmet = after.Unmet };

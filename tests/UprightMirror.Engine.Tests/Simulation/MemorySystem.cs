@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Runtime.CompilerServices;
 using UprightMirror.Connectors;
+using UprightMirror.Connectors.Calling;
 using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
@@ -20,7 +21,11 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
 {
     private sealed record Row(RawFields Fields, int Version, DateTimeOffset ChangedAt, string? Reference);
 
+    /// <summary>No transaction of the system's users stays open for longer.</summary>
+    private static readonly TimeSpan LongestTransaction = TimeSpan.FromSeconds(20);
+
     private readonly SortedDictionary<string, Row> rows = new(StringComparer.Ordinal);
+    private readonly List<(string Id, string Path, Value Value, DateTimeOffset At)> unseen = [];
     private int counter;
     private DateTimeOffset now = new(2026, 3, 1, 8, 0, 0, TimeSpan.Zero);
 
@@ -42,6 +47,14 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
     /// <summary>A field that the system fills in by itself, with a number of its own, as it creates a record; null for none.</summary>
     public string? Assigns { get; set; }
 
+    /// <summary>The share of rows that it refuses, each time anew.</summary>
+    public double Refuses { get; set; }
+
+    /// <summary>Our clock, where the system's answers tell how far its own is from it; null where they don't.</summary>
+    public TimeProvider? TellsItsClockTo { get; set; }
+
+    public CallsSeen Seen => new(0, 0, null, null, null) { ClockAhead = this.TellsItsClockTo is { } ours ? this.now - ours.GetUtcNow() : null };
+
     /// <summary>Why it can't be talked to; null while it can.</summary>
     public string? Down { get; set; }
 
@@ -49,7 +62,15 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
 
     public RawFields Fields(string id) => this.rows[id].Fields;
 
-    public void Tick(TimeSpan time) => this.now += time;
+    public void Tick(TimeSpan time)
+    {
+        if (time > LongestTransaction)
+        {
+            this.Commit();
+        }
+
+        this.now += time;
+    }
 
     public string Add(RawFields fields, string? id = null)
     {
@@ -62,6 +83,23 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
     {
         var row = this.rows[id];
         this.rows[id] = row with { Fields = row.Fields.With(path, value), Version = row.Version + 1, ChangedAt = this.now };
+    }
+
+    /// <summary>Somebody edits in a transaction that is still open: it is stamped now, and nobody sees it before the next reading is over.</summary>
+    public void EditUnseen(string id, string path, Value value) => this.unseen.Add((id, path, value, this.now));
+
+    /// <summary>What was edited unseen is there for everyone.</summary>
+    public void Commit()
+    {
+        foreach (var (id, path, value, at) in this.unseen)
+        {
+            if (this.rows.TryGetValue(id, out var row))
+            {
+                this.rows[id] = row with { Fields = row.Fields.With(path, value), Version = row.Version + 1, ChangedAt = at > row.ChangedAt ? at : row.ChangedAt };
+            }
+        }
+
+        this.unseen.Clear();
     }
 
     public void Remove(string id) => this.rows.Remove(id);
@@ -86,6 +124,8 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
             yield return page;
             await Task.CompletedTask;
         }
+
+        this.Commit();
     }
 
     public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation)
@@ -110,9 +150,15 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
 
     public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation)
     {
+        this.Commit();
         if (request.Id is { } id)
         {
             this.BeforeWrite?.Invoke(id);
+        }
+
+        if (this.Refuses > 0 && chance.NextDouble() < this.Refuses)
+        {
+            return Task.FromResult<WriteAnswer>(new WriteAnswer.Refused("not today"));
         }
 
         var loses = this.LosesAnswers > 0 && chance.NextDouble() < this.LosesAnswers;

@@ -22,18 +22,22 @@ public sealed class World
 
     private readonly Random chance;
     private readonly FakeTimeProvider clock = new(new DateTimeOffset(2026, 3, 1, 8, 0, 0, TimeSpan.Zero));
+    private readonly HashSet<(int Side, string Id, string Path, Value Value)> brought = [];
     private int edits;
 
+    /// <param name="lines">Whether the things have lines, as orders do.</param>
     /// <param name="numbers">Whether one side numbers what is created there: what it will say can't be known before.</param>
-    public World(int seed, bool everyoneGivesAndTakes = false, bool numbers = true)
+    public World(int seed, bool everyoneGivesAndTakes = false, bool numbers = true, bool lines = false)
     {
         this.chance = new Random(seed);
         var sides = this.chance.Next(2, 5);
         this.Systems = [.. Enumerable.Range(0, sides).Select(s => new MemorySystem($"S{s}", new Random(seed + s), s == 1) { Assigns = numbers && s == 1 ? "Number" : null })];
-        this.Mirror = this.MakeMirror(sides, everyoneGivesAndTakes, numbers);
+        this.Mirror = this.MakeMirror(sides, everyoneGivesAndTakes, numbers, lines);
     }
 
     public MirrorDefinition Mirror { get; }
+
+    public TimeProvider Clock => this.clock;
 
     public ImmutableArray<MemorySystem> Systems { get; }
 
@@ -43,9 +47,14 @@ public sealed class World
 
     public ReconcileRules Rules => this.Mirror.Rules([.. this.Systems.Select(s => s.Name)]);
 
-    public async Task<RunEnd> Run(bool rehearse = false)
+    /// <param name="atOnce">Without any time since what was done before.</param>
+    public async Task<RunEnd> Run(bool rehearse = false, bool atOnce = false)
     {
-        this.Tick();
+        if (!atOnce)
+        {
+            this.Tick();
+        }
+
         this.Store.RunId++;
         var context = new MirrorContext(
             this.Mirror, [.. this.Systems.Cast<ISystemConnector>()], [.. this.Systems.Select(_ => CatalogueCollection.Unknown("things"))], this.Store, this.clock);
@@ -58,7 +67,7 @@ public sealed class World
         this.clock.Advance(TimeSpan.FromMinutes(5));
         foreach (var system in this.Systems)
         {
-            system.Tick(TimeSpan.FromSeconds(240 + this.chance.Next(120)));
+            system.Tick(TimeSpan.FromSeconds(290 + this.chance.Next(20)));
         }
     }
 
@@ -72,13 +81,16 @@ public sealed class World
             {
                 var fields = this.Mirror.Fields.Where(f => f is { WorkedOut: null, Name: not "Code" and not "Number" } && f.Cells[side] is not null).Select(f => f.Name)
                     .Where(_ => this.chance.Next(4) > 0).Select(f => KeyValuePair.Create(f, this.NewValue(f))).ToList();
-                this.Systems[side].Add(RawFields.Of(fields.Append(KeyValuePair.Create("Code", Value.Text(code)))));
+                var id = this.Systems[side].Add(RawFields.Of(fields.Append(KeyValuePair.Create("Code", Value.Text(code)))));
+                this.brought.UnionWith(fields.Select(f => (side, id, f.Key, f.Value)));
             }
         }
     }
 
     /// <summary>One user edits one field of one record on one side.</summary>
-    public void EditSomething(int? onSide = null, string? onId = null)
+    /// <param name="unseen">In a transaction that stays open while the side is read the next time.</param>
+    /// <param name="soon">Some seconds after what was done before.</param>
+    public void EditSomething(int? onSide = null, string? onId = null, bool unseen = false, bool soon = false)
     {
         var side = onSide ?? this.chance.Next(this.Systems.Length);
         var ids = this.Systems[side].Ids.OrderBy(i => this.Systems[side].Fields(i)["Code"].Display, StringComparer.Ordinal).ToList();
@@ -91,9 +103,36 @@ public sealed class World
         var fields = this.Mirror.Fields.Where(f => f.Name != "Code" && f.Cells[side] is not null).ToList();
         var field = fields[this.chance.Next(fields.Count)];
         var value = this.chance.Next(8) == 0 ? Value.Empty : this.NewValue(field.Name);
-        this.Tick();
-        this.Systems[side].Edit(id, field.Name, value);
+        if (soon)
+        {
+            this.Systems[side].Tick(TimeSpan.FromSeconds(5));
+        }
+        else
+        {
+            this.Tick();
+        }
+
+        if (unseen)
+        {
+            this.Systems[side].EditUnseen(id, field.Name, value);
+        }
+        else
+        {
+            this.Systems[side].Edit(id, field.Name, value);
+        }
+
         this.Edits.Add(new Typed(this.edits, side, id, field.Name, value));
+    }
+
+    /// <summary>Whether a user of a side said so there, in its own form or in the agreed one, at any time.</summary>
+    public bool WasTyped(int side, string id, string path, Value value)
+    {
+        var cell = this.Mirror.Fields.First(f => f.Name == path).Cells[side]!;
+        return this.brought.Where(b => (b.Side, b.Id, b.Path) == (side, id, path)).Select(b => b.Value)
+            .Concat(this.Edits.Where(e => (e.Side, e.Id, e.Path) == (side, id, path)).Select(e => e.Value))
+            .Any(said => Agreed(said).Equals(value) || (path == "Shout" && string.Equals(said.Display, value.Display, StringComparison.OrdinalIgnoreCase)));
+
+        Value Agreed(Value said) => cell.Conversion is FormulaConversion formula && formula.Read(new Reading(said, RawFields.None, FieldType.Text, null, ConversionSetting.None), out _) is { } read ? read : said;
     }
 
     public async Task DecideSomeConflicts(bool all)
@@ -154,10 +193,12 @@ public sealed class World
         "State" => Value.Text(States[this.chance.Next(States.Length)]),
         "Tags" => Value.List(Enumerable.Range(0, this.chance.Next(1, 4)).Select(_ => $"t{this.chance.Next(6)}")),
         "Amount" => new NumberValue(++this.edits + (this.chance.Next(100) / 100m)),
+        "Lines" => new LinesValue([.. Enumerable.Range(1, this.chance.Next(1, 4)).Select(n => ImmutableSortedDictionary<string, Value>.Empty
+            .Add("Line", new NumberValue(n)).Add("Product", Value.Text($"p{this.chance.Next(5)}")).Add("Quantity", new NumberValue(++this.edits)))]),
         _ => Value.Text($"{field} {(++this.edits).ToString(CultureInfo.InvariantCulture)}"),
     };
 
-    private MirrorDefinition MakeMirror(int sides, bool everyone, bool numbers)
+    private MirrorDefinition MakeMirror(int sides, bool everyone, bool numbers, bool lines)
     {
         AgreedFieldDefinition Field(string name, string rule, FieldType type = FieldType.Text, string? group = null, bool emptyTravels = true)
         {
@@ -169,6 +210,14 @@ public sealed class World
         AgreedFieldDefinition WorkedOut(string name, string formula) =>
             new(name, FieldType.Text, [.. Enumerable.Range(0, sides).Select(s => s == 2 ? null : new SideField(name, false, true, new AsItStands()))], "rank", WorkedOut: formula);
 
+        // Every side keeps the lines, and each of their fields.
+        AgreedFieldDefinition Lines()
+        {
+            AgreedFieldDefinition OfLine(string name, FieldType type) => new(name, type, [.. Enumerable.Range(0, sides).Select(_ => new SideField(name, true, true, new AsItStands()))], "latest");
+            return new AgreedFieldDefinition("Lines", FieldType.Lines, [.. Enumerable.Range(0, sides).Select(_ => new SideField("Lines", true, true, new AsItStands()))], this.chance.Next(2) == 0 ? "latest" : "ask",
+                Lines: new LinesDefinition("Line", [OfLine("Line", FieldType.Number), OfLine("Product", FieldType.Text), OfLine("Quantity", FieldType.Number)]));
+        }
+
         return new MirrorDefinition(
             "things", "Things", "thing",
             [.. Enumerable.Range(0, sides).Select(s => new SideDefinition($"s{s}", "things", Constants: s == 0 ? [new SideConstant("Origin", "mirror")] : []))],
@@ -179,6 +228,8 @@ public sealed class World
 
                 // One side numbers the records that are created there; the others take it.
                 new AgreedFieldDefinition("Number", FieldType.Text, [.. Enumerable.Range(0, sides).Select(s => new SideField("Number", s == 1, s != 1, new AsItStands()))], "rank"),
+
+                .. lines ? [Lines()] : ImmutableArray<AgreedFieldDefinition>.Empty,
 
                 WorkedOut("Label", "JOIN(\", \"; name; town; initial)"), WorkedOut("Initial", "UPPER(LEFT([Note]; 1)) & COUNTFILLED(Tags)"),
                 .. numbers ? [WorkedOut("Known", "IF(REFERENCE(\"S0\")=\"\"; \"no\"; \"yes\")")] : ImmutableArray<AgreedFieldDefinition>.Empty,
