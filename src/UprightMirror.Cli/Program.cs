@@ -15,6 +15,7 @@ try
         ["match", .. var rest] when rest.Length > 0 => MatchCommand.Execute(rest),
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
+        ["verify", .. var mirrors] => await VerifyCommand.Execute(mirrors),
         ["systems"] => await SystemsCommand.List(),
         ["test-connection", var system] => await SystemsCommand.Test(system),
         ["catalogue", var system] => await SystemsCommand.Catalogue(system, refresh: false),
@@ -81,6 +82,8 @@ static int Usage()
                                           id, what the others hold is found out or said
         upright run MIRROR                runs a mirror now and prints the counts
         upright rehearse MIRROR           says what a run would do, and writes nothing
+        upright verify [MIRROR …]         reads every side whole, compares it with what is agreed, and lists every difference with
+                                          its reason; ends with 1 where one is unexplained
         upright systems                   lists the systems, how they are reached and how they answer
         upright test-connection NAME      tests a connection step by step
         upright catalogue NAME [--refresh]

@@ -35,6 +35,11 @@ internal static class RunCommand
         yield return ("in conflict", counts.InConflict);
         yield return ("held", counts.Held);
         yield return ("refused", counts.Refused);
+        if (counts.OutOfScope > 0)
+        {
+            yield return ("out of scope", counts.OutOfScope);
+        }
+
         yield return rehearse ? ("would write", counts.Planned) : ("written", counts.Written);
     }
 

@@ -176,11 +176,12 @@ public sealed class Reconciling(MirrorContext context)
         return new SideState(now?.Values, known, told, owed.Contains(true) ? owed : null, member.ChangedAt) { RemovalDecision = decision };
     }
 
-    /// <summary>What stands for an empty value says nothing: a side that holds a default as it was told it says that it is empty.</summary>
+    /// <summary>What stands for an empty value says nothing: a side that holds a default as it was told it, or was owed it, says that it is empty.</summary>
     private Translation WithoutDefaults(Translation now, KnownRecord member, RawFields shadow)
     {
         var standing = context.Translators[member.Side].Cells
-            .Where(c => c.Cell.Default is not null && member.Told.TryGetValue(this.NameOf(c.Field), out var told) && told == "null" && member.Raw![c.Cell.Path].Equals(shadow[c.Cell.Path]))
+            .Where(c => c.Cell.Default is { } instead && ((member.Told.TryGetValue(this.NameOf(c.Field), out var told) && told == "null" && member.Raw![c.Cell.Path].Equals(shadow[c.Cell.Path]))
+                || (member.Owed.Contains(this.NameOf(c.Field)) && member.Raw![c.Cell.Path].Equals(context.Translators[member.Side].RawOf(c.Cell.Path, instead)))))
             .Select(c => c.Field).ToHashSet();
         return standing.Count == 0 ? now : now with { Values = [.. now.Values.Select((v, f) => standing.Contains(f) ? Value.Empty : v)] };
     }
