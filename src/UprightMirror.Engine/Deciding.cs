@@ -23,6 +23,9 @@ public abstract record Answer
     /// <summary>Other values, typed by the person, one for each field of the conflict.</summary>
     public sealed record TypeAnother(ImmutableArray<string> Texts) : Answer;
 
+    /// <summary>What all sides say together, of fields that hold lists.</summary>
+    public sealed record Combine : Answer;
+
     /// <summary>What a removal means.</summary>
     public sealed record OfRemoval(Removal Meaning) : Answer;
 }
@@ -42,7 +45,7 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
     /// <param name="revision">The revision that the person saw.</param>
     /// <param name="who">The person, by name: it stands in the journal.</param>
     /// <returns>How it ended, and a sentence when it was not made.</returns>
-    public async Task<(DecisionEnd End, string? Why)> Decide(long conflict, int revision, Answer answer, string who, CancellationToken cancellation)
+    public async Task<(DecisionEnd End, string? Why)> Decide(long conflict, int revision, Answer answer, string who, CancellationToken cancellation, string? comment = null)
     {
         if (await store.ReadOpenConflict(conflict, cancellation) is not { } open || await store.ReadLinked(open.Link, cancellation) is not { } record)
         {
@@ -76,12 +79,19 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
             return (DecisionEnd.NotPossible, problem);
         }
 
+        what = comment is null ? what : $"{what} ({comment})";
         var agreed = open.Fields.Select((name, i) => (name, Value: new AgreedValue(values[i], Candidate.Person, at, who, at, 0, what))).ToDictionary(a => a.name, a => a.Value);
         var journal = open.Fields.Select((name, i) => new JournalEntry(
             open.Link, JournalKind.Decided, null, name,
             ValueJson.Write(record.Agreed.GetValueOrDefault(name)?.Value ?? Value.Empty), ValueJson.Write(values[i]), what, who))
             .Concat(Lost(open, values, what, who)).ToImmutableArray();
-        var decided = new Decided(open.Link, conflict, revision, agreed, [.. record.Members.Where(m => m.Raw is not null).Select(m => this.After(m, open.Fields))], ImmutableDictionary<int, Removal>.Empty, who, what, journal);
+        var decided = new Decided(open.Link, conflict, revision, agreed, [.. record.Members.Where(m => m.Raw is not null).Select(m => this.After(m, open.Fields))], ImmutableDictionary<int, Removal>.Empty, who, what, journal)
+        {
+            Chosen = values,
+            Before = open.Fields.ToDictionary(f => f, f => record.Agreed.GetValueOrDefault(f)),
+            Memory = [.. record.Members.Where(m => m.Raw is not null).SelectMany(m => this.MemoryOf(m, open.Fields))],
+            Comment = comment,
+        };
         return await store.SaveDecided(decided, cancellation) ? (DecisionEnd.Made, null) : (DecisionEnd.ChangedMeanwhile, "Somebody decided it a moment ago.");
     }
 
@@ -103,6 +113,11 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
                 return ([], "", "That side does not compete in this conflict.");
             case Answer.KeepBefore:
                 return ([.. open.Fields.Select(f => record.Agreed.GetValueOrDefault(f)?.Value ?? Value.Empty)], "decided: keep the value from before", null);
+            case Answer.Combine when open.Fields.All(f => mirror.Fields.First(d => d.Name == f).Type == FieldType.List):
+                var all = new AllOfThem(SettlingRule.FullRank([], systems.Count)).Decide([.. open.Values.Select(v => new Candidate(v.Key, v.Value!.Value, null))], [.. open.Fields.Select(_ => Value.Empty)], systems);
+                return (all.Values, "decided: what all of them say", null);
+            case Answer.Combine:
+                return ([], "", "Only lists can be put together. Take one side's value, or type another.");
             case Answer.TypeAnother { Texts: var texts } when texts.Length == open.Fields.Length:
                 var country = mirror.CountryField is { } field ? record.Agreed.GetValueOrDefault(field)?.Value.Display : null;
                 var typed = open.Fields.Select((f, i) => (Field: f, Text: texts[i], mirror.Fields.First(d => d.Name == f).Type))
@@ -115,6 +130,103 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
                 return ([], "", "Give one value for each field of the conflict.");
         }
     }
+
+    /// <summary>What a decision on an open conflict would come to, without making it: one value for each field.</summary>
+    /// <returns>Null when it can't be made, with why.</returns>
+    public async Task<(ImmutableArray<Value>? Values, string? Why)> Foresee(long conflict, Answer answer, CancellationToken cancellation)
+    {
+        if (await store.ReadOpenConflict(conflict, cancellation) is not { } open || await store.ReadLinked(open.Link, cancellation) is not { } record || open.Values.Values.Any(v => v is null))
+        {
+            return (null, "This conflict is no longer open, or is about a removal.");
+        }
+
+        var (values, _, problem) = this.Chosen(open, record, answer);
+        return problem is null ? (values, null) : (null, problem);
+    }
+
+    /// <summary>
+    /// Takes a decision back. What was agreed before is agreed again, the conflict is open again, and what the decision wrote since is written back; what somebody changed
+    /// there since is left as it is.
+    /// </summary>
+    /// <returns>How it ended; where it was made, what was left as it is, one sentence each.</returns>
+    public async Task<(DecisionEnd End, IReadOnlyList<string> Words)> Undo(long conflict, string who, CancellationToken cancellation)
+    {
+        if (await store.ReadDecided(conflict, cancellation) is not { } decided || await store.ReadLinked(decided.Link, cancellation) is not { } record)
+        {
+            return (DecisionEnd.NotPossible, ["This decision can't be undone: it was undone already, or its record is not linked any more."]);
+        }
+
+        var written = await store.ReadWrittenSince(conflict, cancellation);
+        var sides = ImmutableArray.CreateBuilder<SideAfter>();
+        var putBack = ImmutableArray.CreateBuilder<Delivery>();
+        var left = new List<string>();
+        foreach (var memory in decided.Memory.GroupBy(m => (m.Side, m.Id)))
+        {
+            if (record.Members.FirstOrDefault(m => (m.Side, m.Id) == memory.Key) is not { Raw: { } raw } member)
+            {
+                left.Add($"{systems[memory.Key.Side]} {memory.Key.Id} is not there any more.");
+                continue;
+            }
+
+            var (shadow, told, owed, unmet) = (member.Shadow ?? raw, new Dictionary<string, string>(member.Told), new HashSet<string>(member.Owed), new HashSet<string>(member.Unmet));
+            var back = ImmutableArray.CreateBuilder<DeliveredField>();
+            foreach (var known in memory)
+            {
+                var now = raw[known.Path];
+                if (!now.Equals(known.Raw) && written.TryGetValue((known.Side, known.Field), out var by) && now.Equals(by))
+                {
+                    back.Add(new DeliveredField(known.Field, known.Path, now, known.Raw, decided.Values.GetValueOrDefault(known.Side) is { } said ? said[decided.Fields.IndexOf(known.Field)] : decided.Before[known.Field]?.Value ?? Value.Empty, "a decision was undone"));
+                }
+                else if (!now.Equals(known.Raw))
+                {
+                    left.Add($"{systems[known.Side]} {known.Id}: {known.Field} was changed since to {ValueJson.Quoted(now.Display)}, and stays so.");
+                    owed.Remove(known.Field);
+                    continue;
+                }
+
+                shadow = known.Shadow is null ? shadow : shadow.With(known.Path, known.Shadow);
+                Set(told, known.Field, known.Told);
+                Put(owed, known.Field, known.Owed);
+                Put(unmet, known.Field, known.Unmet);
+            }
+
+            sides.Add(new SideAfter(member.Side, member.Id, shadow, told, owed, unmet));
+            if (back.Count > 0)
+            {
+                putBack.Add(new Delivery(0, record.Link, record.Title, member.Side, WriteKind.Change, member.Id, record.Link.ToString("N"), back.ToImmutable(), member.VersionTag));
+            }
+        }
+
+        var journal = decided.Fields.Select(f => new JournalEntry(
+            decided.Link, JournalKind.Undone, null, f, ValueJson.Write(record.Agreed.GetValueOrDefault(f)?.Value ?? Value.Empty), ValueJson.Write(decided.Before[f]?.Value ?? Value.Empty), $"the decision of {decided.Who} was undone", who)).ToImmutableArray();
+        return await store.SaveUndone(new Undone(conflict, decided.Link, decided.Before, sides.ToImmutable(), putBack.ToImmutable(), journal), cancellation)
+            ? (DecisionEnd.Made, left)
+            : (DecisionEnd.ChangedMeanwhile, ["This decision was undone a moment ago, or its field is in another conflict by now."]);
+
+        static void Set(Dictionary<string, string> told, string field, string? text)
+        {
+            told.Remove(field);
+            if (text is not null)
+            {
+                told[field] = text;
+            }
+        }
+
+        static void Put(HashSet<string> fields, string field, bool isIn)
+        {
+            fields.Remove(field);
+            if (isIn)
+            {
+                fields.Add(field);
+            }
+        }
+    }
+
+    private IEnumerable<SideMemory> MemoryOf(KnownRecord member, ImmutableArray<string> fields) =>
+        from name in fields
+        let cell = mirror.Fields.First(f => f.Name == name).Cells[member.Side]
+        where cell is not null
+        select new SideMemory(member.Side, member.Id, name, cell.Path, member.Raw![cell.Path], member.Shadow?[cell.Path], member.Told.GetValueOrDefault(name), member.Owed.Contains(name), member.Unmet.Contains(name));
 
     /// <summary>What competed is known from now on; every side is owed the decision, so that an edit made before it arrives is seen as made without knowing it.</summary>
     private SideAfter After(KnownRecord member, ImmutableArray<string> fields)

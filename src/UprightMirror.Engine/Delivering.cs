@@ -60,13 +60,18 @@ public sealed class Delivering(MirrorContext context)
         this.notFound.Clear();
     }
 
+    /// <summary>Makes what a person's decision asked for beside reconciling: before anything is reconciled that counts on it.</summary>
+    public Task DeliverAside(CancellationToken cancellation) => this.Deliver(true, cancellation);
+
     /// <summary>Makes what is planned, and confirms it.</summary>
     /// <returns>True when a record moved meanwhile and must be reconciled again.</returns>
-    public async Task<bool> DeliverAndConfirm(CancellationToken cancellation)
+    public Task<bool> DeliverAndConfirm(CancellationToken cancellation) => this.Deliver(false, cancellation);
+
+    private async Task<bool> Deliver(bool aside, CancellationToken cancellation)
     {
         var moved = false;
         var after = 0L;
-        while (await context.Store.ReadPlanned(after, BatchSize, cancellation) is { Count: > 0 } batch)
+        while (await context.Store.ReadPlanned(after, BatchSize, aside, cancellation) is { Count: > 0 } batch)
         {
             after = batch[^1].Id;
             foreach (var side in batch.GroupBy(d => d.Side))

@@ -26,6 +26,7 @@ public sealed class MirrorRun(MirrorContext context)
             if (!rehearse)
             {
                 await delivering.LookAtUnanswered(cancellation);
+                await delivering.DeliverAside(cancellation);
             }
 
             if (context.Mirror.PointsAt.Any())

@@ -200,7 +200,10 @@ public sealed class Reconciling(MirrorContext context)
             c => this.NameOf(c.Field),
             c => new AgreedValue(c.After.Value, c.After.Side, c.After.ChangedAt, c.After.Side >= 0 ? members.GetValueOrDefault(c.After.Side)?.ChangedBy : null, at, context.RunId, c.Why));
         var conflicts = outcome.Conflicts
-            .Select(c => new ConflictToOpen([.. c.Fields.Select(this.NameOf)], c.Values, c.Why))
+            .Select(c => new ConflictToOpen([.. c.Fields.Select(this.NameOf)], c.Values, c.Why)
+            {
+                ChangedAt = c.Values.Keys.Where(s => s >= 0 && state.Sides[s].ChangedAt is not null).ToDictionary(s => s, s => state.Sides[s].ChangedAt!.Value),
+            })
             .ToImmutableArray();
         var closed = record.OpenConflicts
             .Where(open => !outcome.GoneEverywhere && !conflicts.Any(c => c.Fields.SequenceEqual(open.Fields)))

@@ -50,7 +50,8 @@ public interface IRunStore
     Task SaveReconciled(IReadOnlyList<Reconciled> records, CancellationToken cancellation);
 
     /// <summary>Deliveries that are planned, in the order in which they were, after the one given.</summary>
-    Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, CancellationToken cancellation);
+    /// <param name="aside">Only those that do not come from reconciling.</param>
+    Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, bool aside, CancellationToken cancellation);
 
     /// <summary>Deliveries that were sent and never answered.</summary>
     Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation);
@@ -100,7 +101,11 @@ public sealed record LinkedAs(Guid Link, int Side, string Id, string Title, stri
 public sealed record SideAfter(int Side, string Id, Core.Mapping.RawFields? Shadow, IReadOnlyDictionary<string, string> Told, IReadOnlySet<string> Owed, IReadOnlySet<string> Unmet, bool Forgotten = false);
 
 /// <param name="Values">What each competing side says by agreed field; null for a side that removed the record.</param>
-public sealed record ConflictToOpen(ImmutableArray<string> Fields, ImmutableSortedDictionary<int, ImmutableArray<Core.Values.Value>?> Values, string Why);
+public sealed record ConflictToOpen(ImmutableArray<string> Fields, ImmutableSortedDictionary<int, ImmutableArray<Core.Values.Value>?> Values, string Why)
+{
+    /// <summary>When each competing side changed it, by its own clock; sides that do not say are left out.</summary>
+    public IReadOnlyDictionary<int, DateTimeOffset> ChangedAt { get; init; } = ImmutableDictionary<int, DateTimeOffset>.Empty;
+}
 
 /// <summary>Everything that reconciling one record came to.</summary>
 /// <param name="Agreed">The agreed values that moved, by field's name.</param>

@@ -225,9 +225,9 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 
     public Task SaveReconciled(IReadOnlyList<Reconciled> records, CancellationToken cancellation) => records.Count == 0 ? Task.CompletedTask : this.InBatch(this.CommandsOf(records), cancellation);
 
-    public async Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, CancellationToken cancellation)
+    public async Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, bool aside, CancellationToken cancellation)
     {
-        await using var command = this.Command($"{SelectDelivery} where d.mirror_id = @mirror and d.state = 'planned' and d.id > @after order by d.id limit @count", ("after", after), ("count", count));
+        await using var command = this.Command($"{SelectDelivery} where d.mirror_id = @mirror and d.state = 'planned' and d.id > @after and (d.aside or not @aside) order by d.id limit @count", ("after", after), ("count", count), ("aside", aside));
         return await ReadAll(command, r => this.ReadDelivery(r, false), cancellation);
     }
 
@@ -339,10 +339,10 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         foreach (var (record, conflict) in records.SelectMany(r => r.Conflicts.Select(c => (r, c))))
         {
             yield return this.BatchCommand("""
-                insert into conflict (mirror_id, link_id, fields, competing, why, opened_at) values (@mirror, @link, @fields, @competing::jsonb, @why, @now)
+                insert into conflict (mirror_id, link_id, fields, competing, changed, why, opened_at) values (@mirror, @link, @fields, @competing::jsonb, @times::jsonb, @why, @now)
                 on conflict (mirror_id, link_id, fields) where state = 'open' do update
-                    set competing = excluded.competing, revision = conflict.revision + (conflict.competing is distinct from excluded.competing)::int
-                """, ("link", record.Link), ("fields", conflict.Fields.ToArray()), ("competing", StoredForms.Write(conflict)), ("why", conflict.Why), ("now", now));
+                    set competing = excluded.competing, changed = excluded.changed, revision = conflict.revision + (conflict.competing is distinct from excluded.competing)::int
+                """, ("link", record.Link), ("fields", conflict.Fields.ToArray()), ("competing", StoredForms.Write(conflict)), ("times", StoredForms.WriteTimes(conflict.ChangedAt)), ("why", conflict.Why), ("now", now));
         }
 
         if (records.SelectMany(r => r.ClosedConflicts).ToArray() is { Length: > 0 } closed)

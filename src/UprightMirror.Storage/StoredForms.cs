@@ -51,12 +51,64 @@ public sealed class StoredForms(MirrorDefinition mirror)
         v.Key.ToString(System.Globalization.CultureInfo.InvariantCulture),
         v.Value is { } values ? (JsonNode?)new JsonObject(conflict.Fields.Select((f, i) => KeyValuePair.Create(f, ValueJson.Write(values[i])))) : null))).ToJsonString();
 
+    public static string WriteTimes(IReadOnlyDictionary<int, DateTimeOffset> times) =>
+        new JsonObject(times.Select(t => KeyValuePair.Create(t.Key.ToString(System.Globalization.CultureInfo.InvariantCulture), (JsonNode?)t.Value.ToUniversalTime().ToString("O")))).ToJsonString();
+
+    public static IReadOnlyDictionary<int, DateTimeOffset> ReadTimes(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return document.RootElement.EnumerateObject().ToDictionary(p => int.Parse(p.Name, System.Globalization.CultureInfo.InvariantCulture), p => p.Value.GetDateTimeOffset());
+    }
+
+    /// <summary>Values of fields, by name.</summary>
+    public static string Write(ImmutableArray<string> fields, ImmutableArray<Value> values) => new JsonObject(fields.Select((f, i) => KeyValuePair.Create(f, ValueJson.Write(values[i])))).ToJsonString();
+
+    public ImmutableArray<Value> ReadValues(string json, ImmutableArray<string> fields)
+    {
+        using var document = JsonDocument.Parse(json);
+        return [.. fields.Select(f => document.RootElement.TryGetProperty(f, out var value) ? this.ReadValue(f, value) : Value.Empty)];
+    }
+
     public ImmutableSortedDictionary<int, ImmutableArray<Value>?> ReadCompeting(string json, ImmutableArray<string> fields)
     {
         using var document = JsonDocument.Parse(json);
         return document.RootElement.EnumerateObject().ToImmutableSortedDictionary(
             p => int.Parse(p.Name, System.Globalization.CultureInfo.InvariantCulture),
             p => p.Value.ValueKind == JsonValueKind.Null ? null : (ImmutableArray<Value>?)[.. fields.Select(f => p.Value.TryGetProperty(f, out var value) ? this.ReadValue(f, value) : Value.Empty)]);
+    }
+
+    public static string Write(ImmutableArray<SideMemory> memory) => new JsonArray([.. memory.Select(m => (JsonNode)new JsonObject
+    {
+        ["side"] = m.Side,
+        ["id"] = m.Id,
+        ["field"] = m.Field,
+        ["path"] = m.Path,
+        ["raw"] = ValueJson.Write(m.Raw),
+        ["known"] = m.Shadow is not null,
+        ["shadow"] = m.Shadow is null ? null : ValueJson.Write(m.Shadow),
+        ["told"] = m.Told,
+        ["owed"] = m.Owed,
+        ["unmet"] = m.Unmet,
+    })]).ToJsonString();
+
+    public static ImmutableArray<SideMemory> ReadMemory(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return [.. document.RootElement.EnumerateArray().Select(m => new SideMemory(
+            m.GetProperty("side").GetInt32(), m.GetProperty("id").GetString()!, m.GetProperty("field").GetString()!, m.GetProperty("path").GetString()!, ValueJson.ReadRaw(m.GetProperty("raw")),
+            m.GetProperty("known").GetBoolean() ? ValueJson.ReadRaw(m.GetProperty("shadow")) : null, m.GetProperty("told").GetString(), m.GetProperty("owed").GetBoolean(), m.GetProperty("unmet").GetBoolean()))];
+    }
+
+    /// <summary>A value in a side's own form; empty for null.</summary>
+    public static Value ReadRawValue(string? json)
+    {
+        if (json is null)
+        {
+            return Value.Empty;
+        }
+
+        using var document = JsonDocument.Parse(json);
+        return ValueJson.ReadRaw(document.RootElement);
     }
 
     public static string Write(ImmutableArray<DeliveredField> fields) => new JsonArray([.. fields.Select(f => (JsonNode)new JsonObject

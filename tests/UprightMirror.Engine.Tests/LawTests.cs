@@ -123,6 +123,36 @@ public class LawTests
     });
 
     [Fact]
+    public Task L8_A_decision_that_is_undone_puts_back_what_it_wrote_except_where_somebody_changed_it_since() => ForAnyHistory(async seed =>
+    {
+        var world = new World(seed);
+        await world.LiveFor(10);
+        await world.Run();
+        if (world.Store.OpenConflicts.FirstOrDefault() is not { } conflict)
+        {
+            return;
+        }
+
+        var before = world.Fields(conflict);
+        await world.Decide(conflict);
+        await world.Run();
+        (int, string)? edited = seed % 3 == 0 ? world.EditOneOf(conflict) : null;
+
+        var (end, words) = await world.Undo(conflict.Id);
+
+        end.ShouldBe(DecisionEnd.Made, string.Join(" ", words));
+        await world.Run();
+        world.Fields(conflict).Where(f => f.Key != edited).ShouldBe(before.Where(f => f.Key != edited));
+        if (edited is { } kept)
+        {
+            // It was edited into what nobody else said: that stays.
+            world.Fields(conflict)[kept].ShouldBe("edited since");
+        }
+
+        world.Store.OpenConflicts.ShouldContain(c => c.Id == conflict.Id);
+    });
+
+    [Fact]
     public Task L9_A_field_that_settles_furthest_along_never_moves_back() => ForAnyHistory(async seed =>
     {
         var world = new World(seed);

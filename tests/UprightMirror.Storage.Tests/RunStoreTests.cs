@@ -123,7 +123,7 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         kept.Members.Single().Owed.ShouldBe(["Name"]);
         kept.Members.Single().Unmet.ShouldBe(["Tel"]);
         kept.OpenConflicts.Single().Sides.ShouldBe([0, 1]);
-        (await store.ReadPlanned(0, 10, CancellationToken.None)).Single().Fields.Single().Raw.Display.ShouldBe("a");
+        (await store.ReadPlanned(0, 10, false, CancellationToken.None)).Single().Fields.Single().Raw.Display.ShouldBe("a");
 
         var open = (await decisions.ReadOpenConflict(kept.OpenConflicts[0].Id, CancellationToken.None))!;
         open.Revision.ShouldBe(2);

@@ -18,6 +18,7 @@ public enum JournalKind
     Held,
     Released,
     Refused,
+    Undone,
     LeftScope,
     CameBack,
 }

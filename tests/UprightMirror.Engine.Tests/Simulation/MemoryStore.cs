@@ -66,6 +66,10 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         public int Revision { get; set; }
 
         public bool IsOpen { get; set; } = true;
+
+        public Decided? Decided { get; set; }
+
+        public int JournalAtDecision { get; set; }
     }
 
     private readonly SortedDictionary<(int Side, string Id), Row> rows = new(Comparer<(int Side, string Id)>.Create((a, b) => a.Side != b.Side ? a.Side - b.Side : string.CompareOrdinal(a.Id, b.Id)));
@@ -74,6 +78,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     private readonly Dictionary<long, (Delivery Delivery, string State)> deliveries = [];
     private readonly Dictionary<int, Watermark> marks = [];
     private readonly List<Hold> holds = [];
+    private readonly HashSet<long> asides = [];
     private long lastId;
 
     public MemoryStore() => this.Likeness = new MemoryLikeness(this);
@@ -217,8 +222,8 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         }
     });
 
-    public Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
-        [.. this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Id > after).OrderBy(d => d.Delivery.Id).Take(count).Select(d => d.Delivery)]);
+    public Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, bool aside, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
+        [.. this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Id > after && (!aside || this.asides.Contains(d.Delivery.Id))).OrderBy(d => d.Delivery.Id).Take(count).Select(d => d.Delivery)]);
 
     public Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation)
     {
@@ -295,7 +300,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
             return Task.FromResult(false);
         }
 
-        conflict.IsOpen = false;
+        (conflict.IsOpen, conflict.Decided, conflict.JournalAtDecision) = (false, decided, this.Journal.Count);
         var link = this.links[decided.Link];
         link.Waiting = true;
         foreach (var (name, value) in decided.Agreed)
@@ -316,6 +321,68 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
         this.Journal.AddRange(decided.Journal);
         return Task.FromResult(true);
     }
+
+    /// <summary>Conflicts that a person decided and that can be undone.</summary>
+    public IEnumerable<long> DecidedConflicts => this.conflicts.Where(c => c is { IsOpen: false, Decided.Chosen: not null }).Select(c => c.Id);
+
+    public Task<DecidedConflict?> ReadDecided(long conflict, CancellationToken cancellation) => Task.FromResult(
+        this.conflicts.Where(c => c.Id == conflict && c is { IsOpen: false, Decided.Chosen: not null } && this.links.ContainsKey(c.Link))
+            .Select(c => new DecidedConflict(c.Id, c.Link, c.Fields, c.Values, c.Decided!.Before, c.Decided.Memory, c.Decided.Who, c.Decided.What)).SingleOrDefault());
+
+    public Task<IReadOnlyDictionary<(int Side, string Field), Value>> ReadWrittenSince(long conflict, CancellationToken cancellation)
+    {
+        var decided = this.conflicts.Single(c => c.Id == conflict);
+        var written = new Dictionary<(int, string), Value>();
+        foreach (var entry in this.Journal.Skip(decided.JournalAtDecision).Where(j => j.Kind == JournalKind.Written && j.Link == decided.Link && decided.Fields.Contains(j.Field!)))
+        {
+            written[(entry.Side!.Value, entry.Field!)] = StoredForms.ReadRawValue(entry.After?.ToJsonString());
+        }
+
+        return Task.FromResult<IReadOnlyDictionary<(int, string), Value>>(written);
+    }
+
+    public Task<bool> SaveUndone(Undone undone, CancellationToken cancellation)
+    {
+        var conflict = this.conflicts.Single(c => c.Id == undone.Conflict);
+        if (conflict.IsOpen || this.conflicts.Any(c => c.IsOpen && c.Link == conflict.Link && c.Fields.Intersect(conflict.Fields).Any()))
+        {
+            return Task.FromResult(false);
+        }
+
+        (conflict.IsOpen, conflict.Decided) = (true, null);
+        conflict.Revision++;
+        this.links[undone.Link].Waiting = true;
+        foreach (var (field, value) in undone.Agreed)
+        {
+            this.links[undone.Link].Agreed.Remove(field);
+            if (value is not null)
+            {
+                this.links[undone.Link].Agreed[field] = value;
+            }
+        }
+
+        foreach (var old in this.deliveries.Values.Where(d => d.State is "planned" or "refused" && d.Delivery.Link == undone.Link).ToList())
+        {
+            this.deliveries[old.Delivery.Id] = old with { State = "superseded" };
+        }
+
+        foreach (var side in undone.Sides)
+        {
+            this.rows[(side.Side, side.Id)].Known = Apply(this.rows[(side.Side, side.Id)].Known, side);
+        }
+
+        foreach (var delivery in undone.PutBack)
+        {
+            this.deliveries[++this.lastId] = (delivery with { Id = this.lastId }, "planned");
+            this.asides.Add(this.lastId);
+        }
+
+        this.Journal.AddRange(undone.Journal);
+        return Task.FromResult(true);
+    }
+
+    public Task<IReadOnlyList<(long Id, string Title, PastConflict Conflict, string Who, DateTimeOffset At)>> ReadPast(ImmutableArray<string> fields, int most, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<(long, string, PastConflict, string, DateTimeOffset)>>([]);
 
     private bool Observe(int side, ObservedRecord record)
     {
@@ -381,7 +448,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
 
         this.holds.RemoveAll(h => h.Link == record.Link);
         this.holds.AddRange(record.Holds);
-        foreach (var old in this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Link == record.Link).ToList())
+        foreach (var old in this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Link == record.Link && !this.asides.Contains(d.Delivery.Id)).ToList())
         {
             this.deliveries[old.Delivery.Id] = old with { State = "superseded" };
         }

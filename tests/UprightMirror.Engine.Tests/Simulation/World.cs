@@ -147,6 +147,29 @@ public sealed class World
         }
     }
 
+    /// <summary>What the sides hold of a conflict's fields.</summary>
+    public IReadOnlyDictionary<(int Side, string Field), string> Fields(ConflictToDecide conflict) =>
+        this.Store.AllLinked.Single(l => l.Link == conflict.Link).Members
+            .SelectMany(m => conflict.Fields.Where(f => this.Mirror.Fields.First(d => d.Name == f).Cells[m.Side] is not null).Select(f => KeyValuePair.Create((m.Side, f), this.Systems[m.Side].Fields(m.Id)[f].Display)))
+            .ToDictionary();
+
+    /// <summary>A person takes one side's value.</summary>
+    public Task Decide(ConflictToDecide conflict) => new Deciding(this.Mirror, this.Rules.SideNames, this.Store, this.clock)
+        .Decide(conflict.Id, conflict.Revision, new Answer.TakeSide(conflict.Values.Keys.ElementAt(this.chance.Next(conflict.Values.Count))), "Maren Voll", CancellationToken.None);
+
+    public Task<(DecisionEnd End, IReadOnlyList<string> Words)> Undo(long conflict) =>
+        new Deciding(this.Mirror, this.Rules.SideNames, this.Store, this.clock).Undo(conflict, "Maren Voll", CancellationToken.None);
+
+    /// <summary>Somebody edits what one side holds of a conflict's fields.</summary>
+    public (int Side, string Field) EditOneOf(ConflictToDecide conflict)
+    {
+        var (side, field) = this.Fields(conflict).Keys.Order().ElementAt(this.chance.Next(this.Fields(conflict).Count));
+        this.Tick();
+        var id = this.Store.AllLinked.Single(l => l.Link == conflict.Link).Members.Single(m => m.Side == side).Id;
+        this.Systems[side].Edit(id, field, Value.Text("edited since"));
+        return (side, field);
+    }
+
     /// <summary>A history of edits, runs and decisions, of some length.</summary>
     public async Task LiveFor(int steps)
     {
