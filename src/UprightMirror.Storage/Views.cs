@@ -13,8 +13,9 @@ public sealed record RecordView(Guid Link, int MirrorId, string Title, string Ag
 
 public sealed record JournalView(long Id, long? RunId, DateTimeOffset At, string Kind, int? Side, string? Field, string? Before, string? After, string Why, string? Who, DateTimeOffset? ChangedAt);
 
-/// <param name="Alike">How many other open conflicts of the mirror are about the same fields.</param>
-public sealed record ConflictView(long Id, int MirrorId, Guid Link, string Title, IReadOnlyList<string> Fields, string Competing, string Why, int Revision, DateTimeOffset OpenedAt, int Alike);
+/// <param name="Alike">How many other open conflicts of the mirror are about the same fields, between the same sides.</param>
+/// <param name="Sides">The sides that compete, in one text: conflicts with the same are alike.</param>
+public sealed record ConflictView(long Id, int MirrorId, Guid Link, string Title, IReadOnlyList<string> Fields, string Competing, string Why, int Revision, DateTimeOffset OpenedAt, int Alike, string Sides, bool IsOpen = true);
 
 public sealed record HoldView(long Id, int MirrorId, Guid? Link, int Side, string RecordId, string Title, string? Field, string Reason, string? Answer, DateTimeOffset Since);
 
@@ -103,17 +104,31 @@ public sealed class Views(NpgsqlDataSource database)
     }
 
     /// <summary>The conflicts that wait, oldest first.</summary>
+    private const string SelectConflict = """
+        with of_sides as (
+            select c.*, (select string_agg(k, ',' order by k) from jsonb_object_keys(c.competing) k) as sides from conflict c
+        )
+        select c.id, c.mirror_id, c.link_id, l.title, c.fields, c.competing, c.why, c.revision, c.opened_at, (count(*) over (partition by c.mirror_id, c.fields, c.sides))::int - 1, c.sides, c.state = 'open'
+        from of_sides c join link l on l.mirror_id = c.mirror_id and l.id = c.link_id
+        """;
+
     public async Task<IReadOnlyList<ConflictView>> Conflicts(int count, CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("""
-            select c.id, c.mirror_id, c.link_id, l.title, c.fields, c.competing, c.why, c.revision, c.opened_at,
-                (count(*) over (partition by c.mirror_id, c.fields))::int - 1
-            from conflict c join link l on l.mirror_id = c.mirror_id and l.id = c.link_id
-            where c.state = 'open' order by c.opened_at, c.id limit @count
-            """);
+        await using var command = database.CreateCommand($"{SelectConflict} where c.state = 'open' order by c.opened_at, c.id limit @count");
         command.Parameters.AddWithValue("count", count);
-        return await All(command, r => new ConflictView(r.GetInt64(0), r.GetInt32(1), r.GetGuid(2), r.GetString(3), r.GetFieldValue<string[]>(4), r.GetString(5), r.GetString(6), r.GetInt32(7), Time(r, 8)!.Value, r.GetInt32(9)), cancellation);
+        return await All(command, ReadConflict, cancellation);
     }
+
+    /// <summary>A conflict, open or not; null when there is none. How many are like it is not counted.</summary>
+    public async Task<ConflictView?> Conflict(long id, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand($"{SelectConflict} where c.id = @id");
+        command.Parameters.AddWithValue("id", id);
+        return (await All(command, ReadConflict, cancellation)).SingleOrDefault();
+    }
+
+    private static ConflictView ReadConflict(System.Data.Common.DbDataReader r) => new(
+        r.GetInt64(0), r.GetInt32(1), r.GetGuid(2), r.GetString(3), r.GetFieldValue<string[]>(4), r.GetString(5), r.GetString(6), r.GetInt32(7), Time(r, 8)!.Value, r.GetInt32(9), r.GetString(10), r.GetBoolean(11));
 
     public async Task<IReadOnlyList<HoldView>> Holds(int count, CancellationToken cancellation)
     {

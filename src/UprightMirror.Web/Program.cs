@@ -85,6 +85,7 @@ api.MapMirrors();
 api.MapDrafts();
 api.MapRecords();
 api.MapConflicts();
+api.MapDecided();
 api.MapLookAlikes();
 api.MapRuns();
 api.MapSystems();

@@ -7,6 +7,8 @@ import {
   type ConnectionAsked,
   data,
   type Decision,
+  type DecideAlike,
+  type RuleAsked,
   type CodeListAsked,
   type DraftAsked,
   type DraftPage,
@@ -549,6 +551,58 @@ export function useDecide(id: number) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: (body: Decision) => client.POST('/api/conflicts/{id}/decision', { params: { path: { id } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** The open conflicts like one that was decided, with what the same decision would make of each. */
+export const useAlike = (id: number, take: string, side: number | null) =>
+  useQuery({
+    queryKey: ['alike', id, take, side],
+    queryFn: () =>
+      data(
+        client.GET('/api/conflicts/{id}/alike', {
+          params: { path: { id }, query: side === null ? { take } : { take, side } },
+        }),
+      ),
+  });
+
+export function useDecideAlike() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: DecideAlike) => data(client.POST('/api/conflicts/alike', { body })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** Takes decisions back, one after the other; what was left as it is comes back in sentences. */
+export function useUndoDecisions() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (ids: number[]) => {
+      const left: string[] = [];
+      for (const id of ids) {
+        left.push(...(await data(client.POST('/api/conflicts/{id}/undo', { params: { path: { id } } }))).left);
+      }
+      return left;
+    },
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** The rules that could settle a conflict's field, and how one of them would have decided the past ones. */
+export const useRule = (id: number, by: number) =>
+  useQuery({
+    queryKey: ['rule', id, by],
+    queryFn: () => data(client.GET('/api/conflicts/{id}/rule', { params: { path: { id }, query: { by } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export function useSetRule(mirror: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: RuleAsked) =>
+      client.POST('/api/mirrors/{key}/draft/rule', { params: { path: { key: mirror } }, body }),
     onSettled: () => cache.invalidateQueries(),
   });
 }

@@ -500,6 +500,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conflicts/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undoDecision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/conflicts/{id}/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getAlike"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/conflicts/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["decideAlike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/conflicts/{id}/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getRule"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["setRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/look-alikes": {
         parameters: {
             query?: never;
@@ -934,6 +1014,18 @@ export interface components {
             run: number;
             why: string;
         };
+        AlikeAsked: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int32 */
+            revision: number;
+        };
+        AlikeDecided: {
+            made: number[];
+            failed: {
+                [key: string]: string;
+            };
+        };
         AlikePair: {
             /** Format: int64 */
             id: number;
@@ -965,6 +1057,12 @@ export interface components {
             changedAt: null | string;
             changedBy: null | string;
         };
+        AlikeShown: {
+            conflict: components["schemas"]["ConflictRow"];
+            before: string[];
+            chosen: null | string[];
+            why: null | string;
+        };
         ApartAsked: {
             /** Format: int32 */
             side: number;
@@ -972,6 +1070,22 @@ export interface components {
         };
         ApartShown: {
             written: components["schemas"]["PutBackOffer"][];
+        };
+        BulkSettings: {
+            path: string;
+            items: string;
+            /** Format: int32 */
+            most: number;
+            key: string;
+            /** @default false */
+            changes: boolean;
+            /** @default results */
+            results: string;
+            row?: null | string;
+            /** @default id */
+            id: string;
+            message?: null | string;
+            record?: null | string;
         };
         CallShown: {
             /** Format: int64 */
@@ -1117,7 +1231,7 @@ export interface components {
             versionTag?: null | string;
             reference?: null | string;
             removedPath?: null | string;
-            bulkPath?: null | string;
+            bulk?: null | components["schemas"]["BulkSettings"];
             expand?: null | string[];
             filePattern?: null | string;
             decimalMark?: null | string;
@@ -1128,6 +1242,7 @@ export interface components {
             /** Format: int32 */
             side: null | number;
             values: null | string[];
+            name: null | string;
         };
         ConflictPage: {
             conflict: components["schemas"]["ConflictRow"];
@@ -1214,6 +1329,14 @@ export interface components {
             email: string;
             password: string;
         };
+        DecideAlikeAsked: {
+            mirror: string;
+            take: string;
+            /** Format: int32 */
+            side: null | number;
+            comment: null | string;
+            conflicts: components["schemas"]["AlikeAsked"][];
+        };
         DecisionAsked: {
             /** Format: int32 */
             revision: number;
@@ -1221,6 +1344,10 @@ export interface components {
             /** Format: int32 */
             side: null | number;
             texts: null | string[];
+            comment?: null | string;
+        };
+        DecisionUndone: {
+            left: string[];
         };
         DescriptionFound: {
             title: null | string;
@@ -1672,6 +1799,19 @@ export interface components {
             confidence: number;
             why: null | string;
         };
+        PastShown: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            competing: components["schemas"]["CompetingShown"][];
+            decided: string[];
+            would: null | string[];
+            why: string;
+            agrees: boolean;
+            who: string;
+            /** Format: date-time */
+            at: string;
+        };
         /** @enum {unknown} */
         PhoneForm: "international" | "nationalDigits" | null;
         PutBackOffer: {
@@ -1770,9 +1910,36 @@ export interface components {
             headers: string[][];
             body: null | string;
         };
+        RuleAsked: {
+            fields: string[];
+            rule: string;
+            rank: null | string;
+        };
         RuleChoice: {
             rule: string;
             chooses: null | string[];
+            isCurrent: boolean;
+        };
+        RulePage: {
+            mirror: string;
+            mirrorName: string;
+            fields: string[];
+            sides: components["schemas"]["SideShown"][];
+            rules: components["schemas"]["RuleTried"][];
+            /** Format: int32 */
+            shown: number;
+            past: components["schemas"]["PastShown"][];
+        };
+        RuleTried: {
+            words: string;
+            rule: string;
+            rank: string[];
+            /** Format: int32 */
+            agrees: number;
+            /** Format: int32 */
+            asks: number;
+            /** Format: int32 */
+            of: number;
             isCurrent: boolean;
         };
         RunCounts: {
@@ -1796,6 +1963,11 @@ export interface components {
             planned: number;
             /** Format: int32 */
             written: number;
+            /**
+             * Format: int32
+             * @default 0
+             */
+            outOfScope: number;
         };
         RunPage: {
             run: components["schemas"]["RunShown"];
@@ -3104,6 +3276,160 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    undoDecision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionUndone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getAlike: {
+        parameters: {
+            query: {
+                take: string;
+                side?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeShown"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    decideAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideAlikeAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeDecided"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getRule: {
+        parameters: {
+            query?: {
+                by?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulePage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    setRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleAsked"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -1,17 +1,23 @@
-import { useEffect, useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
+import { useEffect, useState, type ReactNode } from 'react';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { ConflictPage, ConflictRow, Decision, Session } from '../../api/client';
-import { useConflict, useConflicts, useDecide } from '../../api/queries';
+import { useConflict, useConflicts, useDecide, useUndoDecisions } from '../../api/queries';
 import { Button, Key } from '../../parts/Button';
 import { useKeys } from '../../parts/keys';
 import { Spine } from '../../parts/Spine';
 import { Empty, Failing, Loading, Notice } from '../../parts/States';
 import { clock, When } from '../../parts/When';
+import { MakeRule } from './MakeRule';
+import { Same } from './Same';
 
 /** Conflicts, one at a time with the whole record around it, decided from the keyboard. */
 export function Conflicts({ session }: { session: Session }) {
   const { id } = useParams();
+  const [search] = useSearchParams();
   const go = useNavigate();
+  const [last, setLast] = useState<Decided | null>(null);
+  const undo = useUndoDecisions();
+  const mayDecide = session.role !== 'reader';
   const conflicts = useConflicts();
   const rows = conflicts.data ?? [];
   const given = id === undefined ? undefined : rows.find((r) => r.id === Number(id));
@@ -21,9 +27,15 @@ export function Conflicts({ session }: { session: Session }) {
     const next = rows[(position + by + rows.length) % rows.length];
     if (next) void go(`/conflicts/${next.id}`);
   };
+  const takeBack = () => {
+    if (!last || !mayDecide || undo.isPending) return;
+    undo.mutate(last.ids, { onSuccess: () => void go(`/conflicts/${last.ids[0]}`) });
+    setLast(null);
+  };
   useKeys([
     { key: 'j', does: 'Next conflict', act: () => move(1) },
     { key: 'k', does: 'Conflict before', act: () => move(-1) },
+    { key: 'u', does: 'Undo what was decided last', act: takeBack },
   ]);
   if (conflicts.isPending)
     return (
@@ -37,10 +49,32 @@ export function Conflicts({ session }: { session: Session }) {
         <Failing error={conflicts.error} retry={() => void conflicts.refetch()} />
       </div>
     );
+  const bar = (last || undo.isError || (undo.data?.length ?? 0) > 0) && (
+    <LastDecision
+      last={last}
+      left={undo.data ?? []}
+      error={undo.error?.message ?? null}
+      busy={undo.isPending}
+      undo={takeBack}
+    />
+  );
+  if (id !== undefined && search.get('same') !== null)
+    return (
+      <Same
+        id={Number(id)}
+        same={search.get('same')!}
+        mayDecide={mayDecide}
+        bar={bar}
+        onDecided={(ids, words) => setLast({ ids: [...(last?.ids ?? []), ...ids], words, id: Number(id) })}
+      />
+    );
+  if (id !== undefined && search.get('rule') !== null)
+    return <MakeRule id={Number(id)} isAdministrator={session.role === 'administrator'} />;
   if (!current)
     return (
       <div className="mx-auto max-w-[1000px] px-5 py-4">
         <h1 className="mb-2 text-lg font-semibold">Conflicts</h1>
+        {bar}
         <Empty title="No conflict waits.">
           When both sides changed a field and its rule is to ask a person, the two values will stand here side by side,
           and one key decides. The decision goes out with the next run:{' '}
@@ -83,26 +117,66 @@ export function Conflicts({ session }: { session: Session }) {
         row={current}
         position={position}
         of={rows.length}
-        mayDecide={session.role !== 'reader'}
-        onDecided={() => move(rows.length > 1 ? 1 : 0)}
+        mayDecide={mayDecide}
+        bar={bar}
+        onDecided={(choice, words) => {
+          setLast({ ids: [current.id], words, id: current.id });
+          undo.reset();
+          if (current.alike > 0 && ['side', 'before', 'combine'].includes(choice.take))
+            void go(`/conflicts/${current.id}?same=${choice.take}${choice.side === null ? '' : `:${choice.side}`}`);
+          else move(rows.length > 1 ? 1 : 0);
+        }}
       />
     </div>
   );
 }
 
-function One({
-  row,
-  position,
-  of,
-  mayDecide,
-  onDecided,
+/** What was decided last: it can be undone. */
+type Decided = { ids: number[]; words: string; id: number };
+
+function LastDecision({
+  last,
+  left,
+  error,
+  busy,
+  undo,
 }: {
-  row: ConflictRow;
+  last: Decided | null;
+  left: string[];
+  error: string | null;
+  busy: boolean;
+  undo: () => void;
+}) {
+  return (
+    <div className="mb-3 flex flex-wrap items-center gap-3 border-l-4 border-action bg-sheet px-3 py-1.5" role="status">
+      {last ? (
+        <>
+          <span className="min-w-0 flex-1 truncate">{last.words}</span>
+          <Link to={`/conflicts/${last.id}?rule`} className="text-action underline">
+            Make it a rule…
+          </Link>
+          <Button keyHint="u" disabled={busy} onClick={undo}>
+            {last.ids.length > 1 ? `Undo these ${last.ids.length}` : 'Undo'}
+          </Button>
+        </>
+      ) : error ? (
+        <span className="text-refused">{error}</span>
+      ) : (
+        <span>Undone, except: {left.join(' ')}</span>
+      )}
+    </div>
+  );
+}
+
+type OneProps = {
+  mayDecide: boolean;
   position: number;
   of: number;
-  mayDecide: boolean;
-  onDecided: () => void;
-}) {
+  bar: ReactNode;
+  onDecided: (choice: Omit<Decision, 'revision'>, words: string) => void;
+};
+
+function One({ row, ...rest }: OneProps & { row: ConflictRow }) {
   const conflict = useConflict(row.id);
   if (conflict.isPending)
     return (
@@ -116,34 +190,28 @@ function One({
         <Failing error={conflict.error} retry={() => void conflict.refetch()} />
       </div>
     );
-  return <Deciding page={conflict.data} position={position} of={of} mayDecide={mayDecide} onDecided={onDecided} />;
+  return <Deciding page={conflict.data} {...rest} />;
 }
+
+const lower = (words: string) => words[0]!.toLowerCase() + words.slice(1);
 
 type Choice = { key: string; name: string; decision: Omit<Decision, 'revision'> };
 
-function Deciding({
-  page,
-  position,
-  of,
-  mayDecide,
-  onDecided,
-}: {
-  page: ConflictPage;
-  position: number;
-  of: number;
-  mayDecide: boolean;
-  onDecided: () => void;
-}) {
+function Deciding({ page, position, of, mayDecide, bar, onDecided }: OneProps & { page: ConflictPage }) {
   const { conflict, record, choices } = page;
   const decide = useDecide(conflict.id);
   const [typing, setTyping] = useState<string[] | null>(null);
+  const [comment, setComment] = useState('');
   const answers = answersTo(page);
-  const take = (decision: Omit<Decision, 'revision'>) => {
+  const take = (decision: Omit<Decision, 'revision'>, words: string) => {
     if (mayDecide && !decide.isPending)
-      decide.mutate({ revision: conflict.revision, ...decision }, { onSuccess: onDecided });
+      decide.mutate(
+        { revision: conflict.revision, ...decision, comment: comment || null },
+        { onSuccess: () => onDecided(decision, `${conflict.title}: ${lower(words)}.`) },
+      );
   };
   useKeys([
-    ...answers.map((a) => ({ key: a.key, does: a.name, act: () => take(a.decision) })),
+    ...answers.map((a) => ({ key: a.key, does: a.name, act: () => take(a.decision, a.name) })),
     ...(conflict.isRemoval
       ? []
       : [
@@ -157,6 +225,7 @@ function Deciding({
   return (
     <section aria-label={conflict.title} className="flex min-w-0 flex-1 flex-col">
       <div className="min-h-0 flex-1 overflow-auto px-5 pt-3 pb-5">
+        {bar}
         <div className="mb-2 flex items-baseline gap-3">
           <h2 className="text-lg font-semibold">
             <Link to={`/records/${record.link}`} className="hover:underline">
@@ -173,7 +242,12 @@ function Deciding({
         <ConflictSpine page={page} />
         {choices.length > 0 && (
           <div className="mt-4">
-            <h3 className="border-b border-rule pb-1 text-sm font-semibold text-soft">What each rule would choose</h3>
+            <h3 className="flex items-baseline border-b border-rule pb-1 text-sm font-semibold text-soft">
+              What each rule would choose
+              <Link to={`/conflicts/${conflict.id}?rule`} className="ml-auto font-normal text-action underline">
+                Which rule decides as people did?
+              </Link>
+            </h3>
             <dl className="grid grid-cols-2 gap-x-10">
               {choices.map((c) => (
                 <div key={c.rule} className="flex justify-between gap-6 border-b border-rule py-1.5">
@@ -206,7 +280,7 @@ function Deciding({
             texts={typing}
             change={setTyping}
             cancel={() => setTyping(null)}
-            done={() => take({ take: 'typed', side: null, texts: typing })}
+            done={() => take({ take: 'typed', side: null, texts: typing }, 'A value typed by hand')}
           />
         ) : (
           <div className="flex flex-wrap items-center gap-2">
@@ -216,7 +290,7 @@ function Deciding({
                 primary={i === 0}
                 keyHint={a.key}
                 disabled={!mayDecide || decide.isPending}
-                onClick={() => take(a.decision)}
+                onClick={() => take(a.decision, a.name)}
               >
                 {a.name}
               </Button>
@@ -230,6 +304,14 @@ function Deciding({
                 Type another
               </Button>
             )}
+            <input
+              aria-label="Comment, kept with the decision"
+              placeholder="Comment"
+              maxLength={500}
+              value={comment}
+              onChange={(e) => setComment(e.target.value)}
+              className="h-[30px] w-40 rounded border border-rule bg-sheet px-2.5"
+            />
             <span className="ml-auto flex items-center gap-2 text-soft">
               next <Key>j</Key> before <Key>k</Key> keys <Key>?</Key>
             </span>
@@ -254,6 +336,9 @@ function answersTo({ conflict, record }: ConflictPage): Choice[] {
       name: c.side === null ? 'Take what was decided' : `Take ${record.sides[c.side]?.name}'s`,
       decision: { take: 'side', side: c.side, texts: null },
     })),
+    ...(conflict.fields.every((f) => record.fields.find((x) => x.name === f)?.type === 'list')
+      ? [{ key: 'c', name: 'Put all together', decision: { take: 'combine', side: null, texts: null } }]
+      : []),
     { key: '0', name: 'Keep the one before', decision: { take: 'before', side: null, texts: null } },
   ];
 }
