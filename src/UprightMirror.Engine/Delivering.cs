@@ -78,8 +78,6 @@ public sealed class Delivering(MirrorContext context)
             {
                 moved |= await this.DeliverTo(side.Key, [.. side], cancellation);
             }
-
-            await context.Store.SaveProgress(RunStage.Delivering, context.Tally.Counts, cancellation);
         }
 
         return moved;
@@ -145,6 +143,8 @@ public sealed class Delivering(MirrorContext context)
             moved |= answers[i] is not WriteAnswer.Stored && await this.Keep(made[i], answers[i], cancellation);
         }
 
+        // Here, too, somebody may ask for the run to be stopped.
+        await context.Store.SaveProgress(RunStage.Delivering, context.Tally.Counts, cancellation);
         return moved;
     }
 

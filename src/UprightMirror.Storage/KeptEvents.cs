@@ -19,7 +19,8 @@ public sealed record KeptEvent(long Id, DateTimeOffset ReceivedAt, DateTimeOffse
 
 /// <summary>Events that wait for the mirrors of their system to be run.</summary>
 /// <param name="LastId">The last of them.</param>
-public sealed record WaitingEvents(string System, long LastId, DateTimeOffset FirstAt, DateTimeOffset LastAt);
+/// <param name="Said">What they said, cut short; each once.</param>
+public sealed record WaitingEvents(string System, long LastId, DateTimeOffset FirstAt, DateTimeOffset LastAt, IReadOnlyList<string> Said);
 
 /// <summary>The addresses that systems send their events to, and the last events of each.</summary>
 public sealed class KeptEvents(NpgsqlDataSource database, IDataProtectionProvider protection)
@@ -116,8 +117,8 @@ public sealed class KeptEvents(NpgsqlDataSource database, IDataProtectionProvide
 
     public async Task<IReadOnlyList<WaitingEvents>> Waiting(CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("select system, max(id), min(received_at), max(received_at) from system_event where outcome = 'taken' and run_asked_at is null group by system");
-        return await PostgresRunStore.ReadAll(command, r => new WaitingEvents(r.GetString(0), r.GetInt64(1), r.GetFieldValue<DateTimeOffset>(2), r.GetFieldValue<DateTimeOffset>(3)), cancellation);
+        await using var command = database.CreateCommand("select system, max(id), min(received_at), max(received_at), array_agg(distinct left(body, 2000)) from system_event where outcome = 'taken' and run_asked_at is null group by system");
+        return await PostgresRunStore.ReadAll(command, r => new WaitingEvents(r.GetString(0), r.GetInt64(1), r.GetFieldValue<DateTimeOffset>(2), r.GetFieldValue<DateTimeOffset>(3), r.GetFieldValue<string[]>(4)), cancellation);
     }
 
     /// <summary>The mirrors were run for these.</summary>

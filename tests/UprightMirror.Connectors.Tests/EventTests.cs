@@ -19,6 +19,15 @@ public class EventTests
     [InlineData("record=7", "record=7", true)]
     public void Copies_of_one_event_are_known_for_one(string a, string b, bool same) => (Read(a).Fingerprint == Read(b).Fingerprint).ShouldBe(same);
 
+    [Theory]
+    [InlineData("""{"type":"organisations.changed","recordId":"004007"}""", "organisations")]
+    [InlineData("""{"event":"changed","list":"people","id":7}""", "people")]
+    [InlineData("""{"type":"stock.changed"}""", "organisations people")]
+    [InlineData("""{"type":"peoples-choice"}""", "organisations people")]
+    [InlineData("not even JSON about People", "people")]
+    public void An_event_concerns_the_collections_that_it_names_and_otherwise_all(string body, string concerned) =>
+        string.Join(' ', ReceivedEvent.Concerns(body, ["organisations", "people"])).ShouldBe(concerned);
+
     [Fact]
     public void An_id_in_a_header_tells_copies_apart_from_others() =>
         Read("{}", ("webhook-id", "m1")).Fingerprint.ShouldNotBe(Read("{}", ("webhook-id", "m2")).Fingerprint);

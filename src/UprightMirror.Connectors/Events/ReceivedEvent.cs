@@ -30,6 +30,18 @@ public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedA
         return new ReceivedEvent(id ?? Convert.ToHexStringLower(SHA256.HashData(body)), at);
     }
 
+    /// <summary>
+    /// The collections that an event names, as a word of its own somewhere in what it says: <c>organisations.changed</c> names organisations. One that names none may be
+    /// about any of them.
+    /// </summary>
+    /// <param name="collections">Those that could be meant.</param>
+    public static IReadOnlyList<string> Concerns(string body, IReadOnlyCollection<string> collections)
+    {
+        var words = body.Split([.. body.Where(c => !char.IsLetterOrDigit(c) && c is not ('_' or '-')).Distinct()], StringSplitOptions.RemoveEmptyEntries).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var named = collections.Where(words.Contains).ToList();
+        return named.Count > 0 ? named : [.. collections];
+    }
+
     /// <summary>Whether a signature is the HMAC-SHA256 of the body, in hexadecimal or Base64, with or without <c>sha256=</c> before it.</summary>
     public static bool IsSigned(ReadOnlySpan<byte> body, string? signature, string secret)
     {

@@ -1,10 +1,11 @@
 using Npgsql;
+using UprightMirror.Connectors.Events;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Web.Running;
 
 /// <summary>
-/// Runs the mirrors of a system soon after an event came from it. Events that come close together make one run; those that come
+/// Runs the mirrors of a system soon after an event came from it: those of the collection that it names, or all where it names none. Events that come close together make one run; those that come
 /// while a mirror runs make one more, after it.
 /// </summary>
 public sealed partial class EventRuns(KeptEvents events, KeptConnections connections, Mirrors mirrors, RunQueue runs, TimeProvider clock, ILogger<EventRuns> log) : BackgroundService
@@ -46,7 +47,10 @@ public sealed partial class EventRuns(KeptEvents events, KeptConnections connect
 
         var name = (await connections.All(cancellation)).FirstOrDefault(c => c.System == waiting.System)?.Name ?? waiting.System;
         var begun = true;
-        foreach (var mirror in (await mirrors.All(cancellation)).Where(m => m.State == "live" && m.Definition.Sides.Any(s => s.System == waiting.System)))
+        var live = (await mirrors.All(cancellation)).Where(m => m.State == "live" && m.Definition.Sides.Any(s => s.System == waiting.System)).ToList();
+        var collections = live.SelectMany(m => m.Definition.Sides).Where(s => s.System == waiting.System).Select(s => s.Collection.Split('[')[0]).ToHashSet();
+        var concerned = waiting.Said.SelectMany(said => ReceivedEvent.Concerns(said, collections)).ToHashSet();
+        foreach (var mirror in live.Where(m => m.Definition.Sides.Any(s => s.System == waiting.System && concerned.Contains(s.Collection.Split('[')[0]))))
         {
             begun &= await runs.Start(mirror, rehearse: false, $"an event of {name}") is not null;
         }

@@ -36,6 +36,8 @@ export function KeysProvider({ children }: { children: ReactNode }) {
       const target = event.target as HTMLElement;
       if (event.ctrlKey || event.metaKey || event.altKey || target.closest('input, textarea, select, [role=dialog]'))
         return;
+      // On a button or a link, Enter means that one.
+      if (event.key === 'Enter' && target.closest('button, a')) return;
       const all = [...sets.current].flat();
       if (event.key === '?') {
         event.preventDefault();

@@ -56,7 +56,13 @@ export function Same({
   return (
     <section aria-label="The same for these" className="mx-auto flex h-full max-w-[1240px] flex-col px-5 pt-4">
       {bar}
-      <h1 className="text-lg font-semibold">The same for these?</h1>
+      <h1 className="text-lg font-semibold">
+        {take === 'before'
+          ? 'You kept the value from before. The same for these?'
+          : take === 'combine'
+            ? 'You put all values together. The same for these?'
+            : `You took ${rows[0]?.conflict.competing.find((c) => c.side === side)?.name ?? 'one side'}’s value. The same for these?`}
+      </h1>
       {alike.isPending ? (
         <Loading what="the conflicts like it" />
       ) : alike.isError ? (
@@ -135,6 +141,7 @@ function Table({ rows, left, toggle }: { rows: Alike[]; left: ReadonlySet<number
             <td className="px-3">
               <input
                 type="checkbox"
+                className="accent-action"
                 aria-label={`Decide ${r.conflict.title} too`}
                 checked={Boolean(r.chosen) && !left.has(r.conflict.id)}
                 disabled={!r.chosen}
