@@ -59,7 +59,7 @@ test('one conflict is decided, and the same decision is applied to eight others,
   await page.goto(`/conflicts/${first.id}`);
   await expect(page.getByRole('heading', { level: 2, name: ours[0]!.title })).toBeVisible();
   await page.getByLabel('Comment, kept with the decision').fill('the office telephoned them');
-  await page.getByRole('heading', { level: 2 }).click();
+  await page.getByText('What each rule would choose').click();
   await page.keyboard.press('2');
   await expect(page).toHaveURL(/same=side:1/);
   const rows = page.getByRole('row').filter({ has: page.getByRole('checkbox') });
@@ -67,11 +67,8 @@ test('one conflict is decided, and the same decision is applied to eight others,
   await expect(rows.filter({ hasText: ours[1]!.title }).getByRole('cell').last()).toHaveText(ERP(1).replace(/^0/, '+44 '));
   await page.getByRole('checkbox', { name: `Decide ${ours[9]!.title} too` }).uncheck();
   // Others that earlier tests left alike stay out of it.
-  for (const box of await page.getByRole('checkbox', { checked: true }).all())
-    if (!ours.some((s) => `Decide ${s.title} too` === '')) {
-      const label = await box.getAttribute('aria-label');
-      if (!ours.slice(1, 9).some((s) => label === `Decide ${s.title} too`)) await box.uncheck();
-    }
+  const names = await page.getByRole('checkbox', { checked: true }).evaluateAll((boxes) => boxes.map((b) => b.getAttribute('aria-label')!));
+  for (const name of names.filter((n) => !ours.slice(1, 9).some((s) => n === `Decide ${s.title} too`))) await page.getByRole('checkbox', { name, exact: true }).uncheck();
   if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/same-for-these.png` });
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
   await page.getByRole('heading', { level: 1 }).click();

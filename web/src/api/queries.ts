@@ -551,7 +551,8 @@ export function useDecide(id: number) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: (body: Decision) => client.POST('/api/conflicts/{id}/decision', { params: { path: { id } }, body }),
-    onSettled: () => cache.invalidateQueries(),
+    // Not waited for: the screen goes on from what was decided, not from what is read anew.
+    onSettled: () => void cache.invalidateQueries(),
   });
 }
 
@@ -571,7 +572,8 @@ export function useDecideAlike() {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: (body: DecideAlike) => data(client.POST('/api/conflicts/alike', { body })),
-    onSettled: () => cache.invalidateQueries(),
+    // Not waited for: the screen goes on from what was decided, not from what is read anew.
+    onSettled: () => void cache.invalidateQueries(),
   });
 }
 
@@ -586,7 +588,8 @@ export function useUndoDecisions() {
       }
       return left;
     },
-    onSettled: () => cache.invalidateQueries(),
+    // Not waited for: the screen goes on from what was decided, not from what is read anew.
+    onSettled: () => void cache.invalidateQueries(),
   });
 }
 
