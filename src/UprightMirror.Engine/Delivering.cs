@@ -13,6 +13,9 @@ public sealed class Delivering(MirrorContext context)
     /// <summary>Records that are written side by side where each is a call of its own; the connector keeps the system's own limits.</summary>
     private const int AtOnce = 8;
 
+    /// <summary>A record that keeps moving while it is put back is left after so many tries.</summary>
+    private const int MostTries = 4;
+
     /// <summary>So many such groups, or calls that write many records, are under way at once.</summary>
     private const int CallsUnderWay = 3;
 
@@ -76,7 +79,7 @@ public sealed class Delivering(MirrorContext context)
             after = batch[^1].Id;
             foreach (var side in batch.GroupBy(d => d.Side))
             {
-                moved |= await this.DeliverTo(side.Key, [.. side], cancellation);
+                moved |= await this.DeliverTo(side.Key, [.. side], aside, cancellation);
             }
         }
 
@@ -84,7 +87,7 @@ public sealed class Delivering(MirrorContext context)
     }
 
     /// <summary>Makes what one side is owed, several calls under way while answers are kept.</summary>
-    private async Task<bool> DeliverTo(int side, IReadOnlyList<Delivery> due, CancellationToken cancellation)
+    private async Task<bool> DeliverTo(int side, IReadOnlyList<Delivery> due, bool aside, CancellationToken cancellation)
     {
         var moved = false;
         var most = await context.Systems[side].MostAtOnce(context.Collection(side), cancellation);
@@ -100,7 +103,7 @@ public sealed class Delivering(MirrorContext context)
                 }
 
                 await context.Store.MarkSent([.. chunk.Select(d => d.Id)], cancellation);
-                underWay.Enqueue((chunk, this.Write(side, chunk, cancellation)));
+                underWay.Enqueue((chunk, aside ? this.WriteAside(side, chunk, cancellation) : this.Write(side, chunk, cancellation)));
                 if (underWay.Count >= CallsUnderWay)
                 {
                     moved |= await this.KeepNext(underWay, cancellation);
@@ -150,6 +153,46 @@ public sealed class Delivering(MirrorContext context)
 
     private async Task<IReadOnlyList<WriteAnswer>> Write(int side, Delivery[] deliveries, CancellationToken cancellation) =>
         await context.Systems[side].WriteMany(context.Collection(side), [.. deliveries.Select(RequestOf)], cancellation);
+
+    /// <summary>
+    /// Writes that are nobody's to decide again: where the record moved meanwhile, what still stands as it was found is written all the same, and what somebody changed is left.
+    /// </summary>
+    /// <param name="deliveries">One that is left less is replaced by what of it was written.</param>
+    private async Task<IReadOnlyList<WriteAnswer>> WriteAside(int side, Delivery[] deliveries, CancellationToken cancellation)
+    {
+        var (system, collection) = (context.Systems[side], context.Collection(side));
+        var answers = new WriteAnswer[deliveries.Length];
+        for (var i = 0; i < deliveries.Length; i++)
+        {
+            try
+            {
+                answers[i] = await system.Write(collection, RequestOf(deliveries[i]), cancellation);
+                for (var tries = 0; answers[i] is WriteAnswer.Moved && deliveries[i].Kind == WriteKind.Change && tries < MostTries; tries++)
+                {
+                    if (await system.ReadOne(collection, deliveries[i].RecordId!, cancellation) is not { } now)
+                    {
+                        answers[i] = new WriteAnswer.Gone();
+                        break;
+                    }
+
+                    var left = deliveries[i] with { VersionTag = now.VersionTag, Fields = [.. deliveries[i].Fields.Where(f => now.Fields[f.Path].Equals(f.Before))] };
+                    if (left.Fields.IsEmpty)
+                    {
+                        break;
+                    }
+
+                    deliveries[i] = left;
+                    answers[i] = await system.Write(collection, RequestOf(left), cancellation);
+                }
+            }
+            catch (SystemFault fault)
+            {
+                answers[i] = new WriteAnswer.NotReached(fault.Message);
+            }
+        }
+
+        return answers;
+    }
 
     /// <summary>A delivery as its connector is asked for it.</summary>
     internal static WriteRequest RequestOf(Delivery delivery) =>

@@ -82,12 +82,21 @@ public sealed class Reconciling(MirrorContext context)
     /// <summary>What becomes of a record that the scope of a side does not cover, or of which that can't be told; null for one that is followed.</summary>
     private Reconciled? OutOfScope(LinkedRecord record, Dictionary<int, KnownRecord> members)
     {
+        if (context.Mirror.Sides.All(s => s.Scope is null))
+        {
+            return null;
+        }
+
         var sides = new SideState[context.SideCount];
         foreach (var side in Enumerable.Range(0, context.SideCount))
         {
-            string? unclear = null;
-            var raw = members.GetValueOrDefault(side)?.Raw;
-            if (raw is not null && context.Translators[side].Covers(raw, out unclear) is null)
+            if (members.GetValueOrDefault(side)?.Raw is not { } raw)
+            {
+                sides[side] = new SideState(null, null);
+                continue;
+            }
+
+            if (context.Translators[side].Covers(raw, out var unclear) is not { } covers)
             {
                 var reason = $"{context.Systems[side].Name}, {context.Mirror.RecordType} {members[side].Id}: {unclear}.";
                 return new Reconciled(record.Link, record.Title, RecordOutcome.Held, ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], [],
@@ -95,7 +104,7 @@ public sealed class Reconciling(MirrorContext context)
                 { IsFollowed = record.IsFollowed };
             }
 
-            sides[side] = new SideState(raw is null ? null : [], null) { IsOutOfScope = raw is not null && context.Translators[side].Covers(raw, out unclear) == false };
+            sides[side] = new SideState([], null) { IsOutOfScope = !covers };
         }
 
         if (!sides.Any(s => s.IsOutOfScope))

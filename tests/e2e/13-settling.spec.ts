@@ -60,6 +60,7 @@ test('one conflict is decided, and the same decision is applied to eight others,
   await expect(page.getByRole('heading', { level: 2, name: ours[0]!.title })).toBeVisible();
   await page.getByLabel('Comment, kept with the decision').fill('the office telephoned them');
   await page.getByText('What each rule would choose').click();
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/conflicts.png` });
   await page.keyboard.press('2');
   await expect(page).toHaveURL(/same=side:1/);
   const rows = page.getByRole('row').filter({ has: page.getByRole('checkbox') });

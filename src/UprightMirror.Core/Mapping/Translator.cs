@@ -54,7 +54,7 @@ public sealed class Translator
     public bool? Covers(RawFields raw, out string? why)
     {
         why = null;
-        return this.scope is null || this.scope.Covers(raw, this.setting, out why) is not { } covers ? this.scope is null ? true : null : covers;
+        return this.scope is null ? true : this.scope.Covers(raw, this.setting, out why);
     }
 
     /// <summary>A record in agreed form. Every field is tried, so that all that is wrong is told at once.</summary>

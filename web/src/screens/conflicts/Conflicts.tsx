@@ -193,7 +193,12 @@ function One({ row, ...rest }: OneProps & { row: ConflictRow }) {
   return <Deciding page={conflict.data} {...rest} />;
 }
 
-const lower = (words: string) => words[0]!.toLowerCase() + words.slice(1);
+/** What a button offers, as what was done: "Take Ballast ERP's" is "took Ballast ERP's". */
+const done = (words: string) =>
+  words
+    .replace(/^Take /, 'took ')
+    .replace(/^Keep /, 'kept ')
+    .replace(/^[A-Z]/, (first) => first.toLowerCase());
 
 type Choice = { key: string; name: string; decision: Omit<Decision, 'revision'> };
 
@@ -207,7 +212,7 @@ function Deciding({ page, position, of, mayDecide, bar, onDecided }: OneProps & 
     if (mayDecide && !decide.isPending)
       decide.mutate(
         { revision: conflict.revision, ...decision, comment: comment || null },
-        { onSuccess: () => onDecided(decision, `${conflict.title}: ${lower(words)}.`) },
+        { onSuccess: () => onDecided(decision, `${conflict.title}: ${done(words)}.`) },
       );
   };
   useKeys([
@@ -313,7 +318,7 @@ function Deciding({ page, position, of, mayDecide, bar, onDecided }: OneProps & 
               className="h-[30px] w-40 rounded border border-rule bg-sheet px-2.5"
             />
             <span className="ml-auto flex items-center gap-2 text-soft">
-              next <Key>j</Key> before <Key>k</Key> keys <Key>?</Key>
+              keys <Key>?</Key>
             </span>
           </div>
         )}

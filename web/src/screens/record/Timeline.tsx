@@ -18,6 +18,16 @@ const MARKS: Record<string, MarkName> = {
   held: 'held',
   released: 'agreed',
   refused: 'refused',
+  undone: 'updated',
+  leftScope: 'unchanged',
+  cameBack: 'agreed',
+};
+
+const WORDS: Record<string, string> = {
+  conflictClosed: 'conflict closed',
+  undone: 'decision undone',
+  leftScope: 'followed no more',
+  cameBack: 'followed again',
 };
 
 /** What happened to a record, newest first: who, when, from, to, why. */
@@ -167,8 +177,9 @@ function Story({ entry: e, sides }: { entry: Entry; sides: Side[] }) {
         <>
           <div>
             {e.field && <strong className="font-semibold">{e.field} </strong>}
-            {e.kind === 'conflictClosed' ? 'conflict closed' : e.kind} {system}
+            {WORDS[e.kind] ?? e.kind} {system}
           </div>
+          {e.kind === 'undone' && change}
           {soft(e.why)}
         </>
       );

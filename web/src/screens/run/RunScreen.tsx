@@ -75,7 +75,8 @@ export function RunScreen({ session }: { session: Session }) {
                   ? `Would write ${r.counts.planned.toLocaleString()} times; wrote nothing.`
                   : `Wrote ${r.counts.written.toLocaleString()} times.`}
             </strong>{' '}
-            {r.counts.read.toLocaleString()} records read, {r.counts.unchanged.toLocaleString()} unchanged.
+            {r.counts.read.toLocaleString()} records read, {r.counts.unchanged.toLocaleString()} unchanged
+            {(r.counts.outOfScope ?? 0) > 0 && `, ${r.counts.outOfScope!.toLocaleString()} out of scope`}.
             {isQuiet && ' Every side holds what is agreed.'}
           </p>
         ) : (
