@@ -87,7 +87,7 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
             .Concat(Lost(open, values, what, who)).ToImmutableArray();
         var decided = new Decided(open.Link, conflict, revision, agreed, [.. record.Members.Where(m => m.Raw is not null).Select(m => this.After(m, open.Fields))], ImmutableDictionary<int, Removal>.Empty, who, what, journal)
         {
-            Chosen = values,
+            Chosen = open.Fields.Select((name, i) => (name, value: values[i])).ToDictionary(c => c.name, c => c.value),
             Before = open.Fields.ToDictionary(f => f, f => record.Agreed.GetValueOrDefault(f)),
             Memory = [.. record.Members.Where(m => m.Raw is not null).SelectMany(m => this.MemoryOf(m, open.Fields))],
             Comment = comment,

@@ -37,7 +37,7 @@ public sealed class DecisionStore(NpgsqlDataSource database, int mirrorId, Mirro
         await using var connection = await database.OpenConnectionAsync(cancellation);
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
         await using var close = new NpgsqlCommand("""
-            update conflict set state = 'decided', decided_by = @who, decided_at = @now, decision = @what, chosen = @chosen::jsonb, before = @before::jsonb, memory = @memory::jsonb, comment = @comment, snoozed_until = null
+            update conflict set state = 'decided', decided_by = @who, decided_at = @now, decision = @what, chosen = @chosen::jsonb, before = @before::jsonb, memory = @memory::jsonb, comment = @comment
             where mirror_id = @mirror and id = @id and state = 'open' and revision = @revision
             """, connection, transaction);
         close.Parameters.AddWithValue("mirror", mirrorId);
@@ -46,7 +46,7 @@ public sealed class DecisionStore(NpgsqlDataSource database, int mirrorId, Mirro
         close.Parameters.AddWithValue("who", decided.Who);
         close.Parameters.AddWithValue("what", decided.What);
         close.Parameters.AddWithValue("now", now);
-        close.Parameters.Add(Json("chosen", decided.Chosen is { } chosen ? StoredForms.Write([.. decided.Before.Keys], chosen) : null));
+        close.Parameters.Add(Json("chosen", decided.Chosen is { } chosen ? StoredForms.Write(chosen) : null));
         close.Parameters.Add(Json("before", new JsonObject(decided.Before.Select(b => KeyValuePair.Create(b.Key, b.Value is null ? null : (JsonNode?)StoredForms.Write(b.Value)))).ToJsonString()));
         close.Parameters.Add(Json("memory", StoredForms.Write(decided.Memory)));
         close.Parameters.Add(Json("comment", decided.Comment));

@@ -46,8 +46,8 @@ public sealed record Decided(
     string What,
     ImmutableArray<JournalEntry> Journal)
 {
-    /// <summary>What was chosen, one for each field; null for a removal.</summary>
-    public ImmutableArray<Value>? Chosen { get; init; }
+    /// <summary>What was chosen, by field; null for a removal.</summary>
+    public IReadOnlyDictionary<string, Value>? Chosen { get; init; }
 
     /// <summary>What was agreed before, by field; null where nothing was.</summary>
     public IReadOnlyDictionary<string, AgreedValue?> Before { get; init; } = ImmutableDictionary<string, AgreedValue?>.Empty;

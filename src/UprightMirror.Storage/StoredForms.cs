@@ -61,7 +61,7 @@ public sealed class StoredForms(MirrorDefinition mirror)
     }
 
     /// <summary>Values of fields, by name.</summary>
-    public static string Write(ImmutableArray<string> fields, ImmutableArray<Value> values) => new JsonObject(fields.Select((f, i) => KeyValuePair.Create(f, ValueJson.Write(values[i])))).ToJsonString();
+    public static string Write(IReadOnlyDictionary<string, Value> values) => new JsonObject(values.Select(v => KeyValuePair.Create(v.Key, ValueJson.Write(v.Value)))).ToJsonString();
 
     public ImmutableArray<Value> ReadValues(string json, ImmutableArray<string> fields)
     {

@@ -6,13 +6,11 @@ alter table watermark alter read_at set not null;
 -- A record that the scope of one of its sides does not cover any more is left as it is, until it comes back.
 alter table link add not_followed_since timestamptz;
 
--- A decision can be undone, is learned from, and may say why. A conflict can be somebody's, and can wait.
+-- A decision can be undone, is learned from, and may say why.
 alter table conflict
     add changed jsonb not null default '{}',
     add before jsonb,
     add chosen jsonb,
     add memory jsonb,
-    add comment text,
-    add assigned_to text,
-    add snoozed_until timestamptz;
+    add comment text;
 create index conflict_decided on conflict (mirror_id, fields, decided_at desc) where state = 'decided';
