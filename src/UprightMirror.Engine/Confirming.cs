@@ -25,12 +25,29 @@ public sealed class Confirming(MirrorContext context)
     public async Task<(DeliveryEnd End, bool Waiting)> EndOf(Delivery delivery, ObservedRecord? stored, CancellationToken cancellation, bool foundLater = false)
     {
         var known = delivery.RecordId is { } id ? await context.Store.ReadKnown(delivery.Side, id, cancellation) : null;
-        var edited = stored is null || !foundLater ? [] : delivery.Fields.Where(f => !SameButForm(f.Raw, stored.Fields[f.Path])).Select(f => f.Path).ToHashSet();
-        var after = stored is null ? null : this.After(delivery, known, stored, edited);
-        var waiting = stored is not null && (edited.Count > 0 || this.TellsMore(delivery, known?.Raw, stored));
+        if (delivery.Undoes is not null)
+        {
+            return (this.EndOfUndo(delivery, known, stored), false);
+        }
+
+        var other = stored is null || !foundLater ? [] : delivery.Fields.Where(f => !SameButForm(f.Raw, stored.Fields[f.Path])).ToList();
+        var asBefore = delivery.Kind == WriteKind.Change ? other.Where(f => SameButForm(f.Before, stored!.Fields[f.Path])).ToList() : [];
+        var after = stored is null ? null : this.After(delivery, known, stored, other.Except(asBefore).Select(f => f.Path).ToHashSet(), asBefore.Select(f => f.Path).ToHashSet());
+        var waiting = stored is not null && (other.Count > 0 || this.TellsMore(delivery, known?.Raw, stored));
         context.Tally.Written();
         context.Tally.Became(delivery.Link, delivery.Kind == WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated);
-        return (new DeliveryEnd.Confirmed(stored, after, waiting, [.. JournalOf(delivery, stored)]), waiting);
+        return (new DeliveryEnd.Confirmed(stored, after, waiting, [.. JournalOf(delivery with { Fields = [.. delivery.Fields.Except(asBefore)] }, stored), .. asBefore.Where(f => !f.Before.IsEmpty).Select(f => AsBefore(delivery, f))]), waiting);
+    }
+
+    /// <summary>A write that takes a run back: what is known of the record was put back already, and stays; only what stands there is different.</summary>
+    private DeliveryEnd.Confirmed EndOfUndo(Delivery delivery, KnownRecord? known, ObservedRecord? stored)
+    {
+        context.Tally.Written();
+        context.Tally.Became(delivery.Link, delivery.Kind == WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated);
+        var after = stored is null ? null : new SideAfter(
+            delivery.Side, stored.Id, delivery.Kind == WriteKind.Create ? stored.Fields : null,
+            known?.Told ?? ImmutableDictionary<string, string>.Empty, known?.Owed ?? ImmutableHashSet<string>.Empty, known?.Unmet ?? ImmutableHashSet<string>.Empty);
+        return new DeliveryEnd.Confirmed(stored, after, false, [.. JournalOf(delivery, stored)]);
     }
 
     /// <summary>
@@ -53,6 +70,8 @@ public sealed class Confirming(MirrorContext context)
     /// <summary>The record moved before the write: what it holds now goes back to be reconciled.</summary>
     public async Task ReadAgain(Delivery delivery, CancellationToken cancellation)
     {
+        // What is aside is nobody's to write again: it is told what was left.
+        DeliveryEnd end = new DeliveryEnd.Overtaken { Journal = delivery.IsAside ? [.. LeftOf(delivery, [])] : [] };
         var now = await context.Systems[delivery.Side].ReadOne(context.Collection(delivery.Side), delivery.RecordId!, cancellation);
         if (now is null)
         {
@@ -63,16 +82,26 @@ public sealed class Confirming(MirrorContext context)
             await context.Store.SaveObserved(delivery.Side, [now], cancellation);
         }
 
-        await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Overtaken())], cancellation);
+        await context.Store.SaveAnswers([(delivery, end)], cancellation);
     }
 
+    /// <summary>What of a write that is aside was not written, because somebody changed it in that moment.</summary>
+    /// <param name="written">The fields that were.</param>
+    public static IEnumerable<JournalEntry> LeftOf(Delivery asked, ImmutableArray<DeliveredField> written) => asked.Kind == WriteKind.Change
+        ? asked.Fields.Where(f => !written.Any(w => w.Path == f.Path)).Select(f => new JournalEntry(asked.Link, JournalKind.Undone, asked.Side, f.Field, ValueJson.Write(f.Raw), null, $"{f.Why}; it was changed in the meantime, and stays as it is", null))
+        : [new JournalEntry(asked.Link, JournalKind.Undone, asked.Side, null, null, null, "it was changed in the meantime, and stays as it is", null)];
+
     /// <summary>
-    /// Whether a change whose answer was lost took effect: some of what was sent is there, and nothing is as it was before. What is otherwise was edited since.
+    /// Whether a change whose answer was lost took effect: some of what was sent is there. What is otherwise was edited since; what is as it was before may have been edited
+    /// back, or somebody typed what we sent: it is written again.
     /// </summary>
     private static bool ChangeTookEffect(Delivery delivery, ObservedRecord found) =>
         (delivery.VersionTag is null || found.VersionTag != delivery.VersionTag)
-        && (delivery.Fields.All(f => SameButForm(f.Raw, found.Fields[f.Path]))
-            || (delivery.Fields.Any(f => SameButForm(f.Raw, found.Fields[f.Path]) && !SameButForm(f.Before, f.Raw)) && !delivery.Fields.Any(f => SameButForm(f.Before, found.Fields[f.Path]) && !SameButForm(f.Raw, found.Fields[f.Path]))));
+        && (delivery.Fields.All(f => SameButForm(f.Raw, found.Fields[f.Path])) || delivery.Fields.Any(f => SameButForm(f.Raw, found.Fields[f.Path]) && !SameButForm(f.Before, f.Raw)));
+
+    /// <summary>What stands as it did before a write that seems to have taken effect was perhaps typed again: it is written over, and told.</summary>
+    private static JournalEntry AsBefore(Delivery delivery, DeliveredField field) => new(
+        delivery.Link, JournalKind.Superseded, delivery.Side, field.Field, ValueJson.Write(field.Before), ValueJson.Write(field.Agreed), "it stood there again after a write whose answer was lost, and is written over", null);
 
     /// <summary>Keeps what was found after a delivery whose answer was lost.</summary>
     public async Task KeepFound(Delivery delivery, ObservedRecord? found, CancellationToken cancellation)
@@ -87,6 +116,11 @@ public sealed class Confirming(MirrorContext context)
         {
             await this.Confirm(delivery, found, cancellation);
         }
+        else if (delivery.IsAside && (delivery.RecordId is null || found is not null))
+        {
+            // Nothing would plan it again.
+            await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Postponed())], cancellation);
+        }
         else if (delivery.RecordId is not null)
         {
             await this.ReadAgain(delivery, cancellation);
@@ -98,12 +132,13 @@ public sealed class Confirming(MirrorContext context)
     }
 
     /// <param name="edited">Fields that hold something else than what was sent, and that nobody saw being stored: they count as changed since.</param>
-    private SideAfter After(Delivery delivery, KnownRecord? known, ObservedRecord stored, HashSet<string> edited)
+    /// <param name="asBefore">Fields that hold what they held before: they count as not written.</param>
+    private SideAfter After(Delivery delivery, KnownRecord? known, ObservedRecord stored, HashSet<string> edited, HashSet<string> asBefore)
     {
         var shadow = known?.Shadow ?? stored.Fields;
         var told = new Dictionary<string, string>(known?.Told ?? ImmutableDictionary<string, string>.Empty);
         var says = context.Translators[delivery.Side].ToAgreed(stored.Fields);
-        foreach (var field in delivery.Fields)
+        foreach (var field in delivery.Fields.Where(f => !asBefore.Contains(f.Path)))
         {
             told.Remove(field.Field);
             if (edited.Contains(field.Path))
@@ -121,7 +156,7 @@ public sealed class Confirming(MirrorContext context)
             }
         }
 
-        var owed = (known?.Owed ?? ImmutableHashSet<string>.Empty).Except(delivery.Fields.Select(f => f.Field)).ToHashSet();
+        var owed = (known?.Owed ?? ImmutableHashSet<string>.Empty).Except(delivery.Fields.Where(f => !asBefore.Contains(f.Path)).Select(f => f.Field)).ToHashSet();
         var unmet = (known?.Unmet ?? ImmutableHashSet<string>.Empty).ToHashSet();
         if (delivery.Kind == WriteKind.Create)
         {

@@ -23,6 +23,9 @@ public sealed class Delivering(MirrorContext context)
     private readonly Dictionary<int, string> unreachable = [];
     private readonly List<Delivery> notFound = [];
 
+    /// <summary>Writes that are aside, as they were asked for: less of them may have been written.</summary>
+    private readonly Dictionary<long, Delivery> asked = [];
+
     /// <summary>Why some deliveries could not be made, in words for a person; null when all could.</summary>
     public string? Fault => this.unreachable.Count == 0 ? null : string.Join(" ", this.unreachable.Values);
 
@@ -135,6 +138,11 @@ public sealed class Delivering(MirrorContext context)
             if (answers[i] is WriteAnswer.Stored stored)
             {
                 var (end, waiting) = await this.confirming.EndOf(made[i], stored.Record, cancellation);
+                if (this.asked.TryGetValue(made[i].Id, out var whole) && end is DeliveryEnd.Confirmed part)
+                {
+                    end = part with { Journal = [.. part.Journal, .. Confirming.LeftOf(whole, made[i].Fields)] };
+                }
+
                 confirmed.Add((made[i], end));
                 moved |= waiting;
             }
@@ -161,12 +169,11 @@ public sealed class Delivering(MirrorContext context)
     private async Task<IReadOnlyList<WriteAnswer>> WriteAside(int side, Delivery[] deliveries, CancellationToken cancellation)
     {
         var (system, collection) = (context.Systems[side], context.Collection(side));
-        var answers = new WriteAnswer[deliveries.Length];
+        WriteAnswer[] answers = [.. await this.Write(side, deliveries, cancellation)];
         for (var i = 0; i < deliveries.Length; i++)
         {
             try
             {
-                answers[i] = await system.Write(collection, RequestOf(deliveries[i]), cancellation);
                 for (var tries = 0; answers[i] is WriteAnswer.Moved && deliveries[i].Kind == WriteKind.Change && tries < MostTries; tries++)
                 {
                     if (await system.ReadOne(collection, deliveries[i].RecordId!, cancellation) is not { } now)
@@ -179,6 +186,11 @@ public sealed class Delivering(MirrorContext context)
                     if (left.Fields.IsEmpty)
                     {
                         break;
+                    }
+
+                    if (left.Fields.Length < deliveries[i].Fields.Length)
+                    {
+                        this.asked.TryAdd(deliveries[i].Id, deliveries[i]);
                     }
 
                     deliveries[i] = left;

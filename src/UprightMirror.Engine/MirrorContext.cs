@@ -28,7 +28,7 @@ public sealed class MirrorContext
     /// <summary>The context of a mirror: its systems connected, their collections described, and what its fields point at.</summary>
     /// <param name="store">Null when one record is only tried.</param>
     /// <exception cref="SystemFault">A system is not known, or its description can't be read.</exception>
-    public static async Task<MirrorContext> Of(MirrorDefinition mirror, ISystems systems, IMirrors mirrors, IRunStore? store, TimeProvider clock, CancellationToken cancellation)
+    public static async Task<MirrorContext> Of(MirrorDefinition mirror, ISystems systems, IMirrors mirrors, IRunStore? store, TimeProvider clock, CancellationToken cancellation, Guards? guards = null)
     {
         var connectors = ImmutableArray.CreateBuilder<ISystemConnector>();
         var catalogues = ImmutableArray.CreateBuilder<CatalogueCollection>();
@@ -38,7 +38,7 @@ public sealed class MirrorContext
             catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
         }
 
-        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation));
+        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default };
     }
 
     public MirrorDefinition Mirror { get; }
@@ -57,6 +57,9 @@ public sealed class MirrorContext
     public ImmutableArray<Translator> Translators { get; }
 
     public ImmutableDictionary<string, int> FieldIndex { get; }
+
+    /// <summary>What pauses a run before it writes.</summary>
+    public Guards Guards { get; init; } = Guards.Default;
 
     public RunTally Tally { get; } = new();
 

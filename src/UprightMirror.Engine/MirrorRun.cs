@@ -1,11 +1,17 @@
+using System.Collections.Immutable;
 using UprightMirror.Connectors;
+using UprightMirror.Core.Reconciling;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Engine;
 
 /// <summary>How a run ended.</summary>
 /// <param name="Fault">Why it failed, in words for a person; null when it finished.</param>
-public sealed record RunEnd(RunCounts Counts, string? Fault);
+public sealed record RunEnd(RunCounts Counts, string? Fault)
+{
+    /// <summary>What a guard stopped it at, before anything was written: it pauses then. A rehearsal tells what a run would be stopped at.</summary>
+    public ImmutableArray<GuardFinding> Guarded { get; init; } = [];
+}
 
 /// <summary>
 /// One pass of a mirror: collect → translate → recognise → reconcile → deliver → confirm. Every stage keeps what it did in the
@@ -18,7 +24,8 @@ public sealed class MirrorRun(MirrorContext context)
 
     /// <summary>Runs the mirror.</summary>
     /// <param name="rehearse">True to decide everything and write nothing to any system.</param>
-    public async Task<RunEnd> Execute(bool rehearse, CancellationToken cancellation)
+    /// <param name="allowed">What a person lets the guards pass in this run.</param>
+    public async Task<RunEnd> Execute(bool rehearse, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null)
     {
         try
         {
@@ -39,20 +46,40 @@ public sealed class MirrorRun(MirrorContext context)
             await new Translating(context).Translate(cancellation);
             await new Recognising(context).Recognise(cancellation);
             await delivering.LookAtUnansweredAgain(cancellation);
+
+            // What is gone is decided about at once; what was planned before may be planned otherwise by now.
+            var guarded = await this.Guarded(about => about with { Creations = 0, Changes = 0, Removals = 0, EmptiedFields = 0 }, allowed ?? [], cancellation);
+            if (!guarded.IsEmpty && !rehearse)
+            {
+                return new RunEnd(context.Tally.Counts, null) { Guarded = guarded };
+            }
+
             for (var round = 0; round < MostRounds; round++)
             {
                 await new Reconciling(context).Reconcile(cancellation);
+                if (round == 0 && await this.Guarded(about => about with { Gone = 0 }, allowed ?? [], cancellation) is { IsEmpty: false } more)
+                {
+                    guarded = [.. guarded, .. more];
+                    if (!rehearse)
+                    {
+                        break;
+                    }
+                }
+
                 if (rehearse || !await delivering.DeliverAndConfirm(cancellation))
                 {
                     break;
                 }
             }
 
-            return new RunEnd(context.Tally.Counts, delivering.Fault);
+            return new RunEnd(context.Tally.Counts, delivering.Fault) { Guarded = guarded };
         }
         catch (SystemFault fault)
         {
             return new RunEnd(context.Tally.Counts, fault.Message);
         }
     }
+
+    private async Task<ImmutableArray<GuardFinding>> Guarded(Func<AboutToDo, AboutToDo> counts, IReadOnlyCollection<GuardFinding> allowed, CancellationToken cancellation) =>
+        await context.Store.CountPlanned(cancellation) is { Count: > 0 } about ? context.Guards.Find(about.Select(counts), !await context.Store.HasFinishedBefore(cancellation), allowed) : [];
 }

@@ -1,10 +1,12 @@
+using System.Collections.Immutable;
 using UprightMirror.Connectors;
+using UprightMirror.Core.Reconciling;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Engine;
 
 /// <summary>What somebody who asked for a run is told.</summary>
-/// <param name="State">finished, failed or stopped.</param>
+/// <param name="State">finished, failed, stopped or paused.</param>
 public sealed record RunReport(long RunId, string State, RunCounts Counts, string? Reason);
 
 /// <summary>Runs a kept mirror: connects its systems, opens its store, and notes in the list of runs how it went.</summary>
@@ -13,8 +15,9 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
     /// <summary>Runs or rehearses a mirror.</summary>
     /// <param name="startedBy">Who or what asked for it, for the list of runs.</param>
     /// <param name="begun">Called with the run's number as soon as it has one.</param>
+    /// <param name="allowed">What a person lets the guards pass in this run.</param>
     /// <returns>Null when a run of this mirror is going on already.</returns>
-    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation)
+    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null)
     {
         await using var session = await sessions.Begin(mirror, rehearse, startedBy, cancellation);
         if (session is null)
@@ -26,10 +29,13 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
         RunCounts? counts = null;
         try
         {
-            var context = await MirrorContext.Of(mirror.Definition, systems, mirrors, session.Store, clock, cancellation);
-            var end = await new MirrorRun(context).Execute(rehearse, cancellation);
+            var context = await MirrorContext.Of(mirror.Definition, systems, mirrors, session.Store, clock, cancellation, mirror.Guards);
+            var end = await new MirrorRun(context).Execute(rehearse, cancellation, allowed);
             counts = end.Counts;
-            return await Ended(end.Fault is null ? "finished" : "failed", end.Fault);
+            var guard = end.Guarded.IsEmpty ? null : string.Join(" ", end.Guarded.Select(g => g.Words(context.Systems[g.Side].Name)));
+            return guard is null || end.Fault is not null
+                ? await Ended(end.Fault is null ? "finished" : "failed", end.Fault, end.Guarded)
+                : await Ended(rehearse ? "finished" : "paused", rehearse ? $"A run would be paused by a guard: {guard}" : $"{guard} Nothing was written yet.", end.Guarded);
         }
         catch (SystemFault fault)
         {
@@ -49,9 +55,9 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
             await systems.KeepHealth(CancellationToken.None);
         }
 
-        async Task<RunReport> Ended(string state, string? reason)
+        async Task<RunReport> Ended(string state, string? reason, ImmutableArray<GuardFinding>? guarded = null)
         {
-            await session.End(state, counts, reason, CancellationToken.None);
+            await session.End(state, counts, reason, CancellationToken.None, guarded ?? []);
             return new RunReport(session.Store.RunId, state, counts ?? RunCounts.Zero, reason);
         }
     }

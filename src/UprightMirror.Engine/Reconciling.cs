@@ -118,7 +118,7 @@ public sealed class Reconciling(MirrorContext context)
             .Select(m => new Delivery(0, record.Link, record.Title, m.Side, WriteKind.Remove, m.Id, record.Link.ToString("N"), [], m.VersionTag)).ToImmutableArray();
         return new Reconciled(record.Link, record.Title, RecordOutcome.OutOfScope, ImmutableDictionary<string, AgreedValue>.Empty, [], [], [], deliveries, [],
             record.IsFollowed ? [Journal(record, JournalKind.LeftScope, left, null, null, null, $"not in the scope of {context.Systems[left].Name} any more: {context.Mirror.Sides[left].Scope}")] : [])
-        { IsFollowed = false };
+        { IsFollowed = false, Memory = deliveries.IsEmpty ? null : this.MemoryOf(record, context.Clock.GetUtcNow(), [], true) };
     }
 
     /// <summary>Two records of one side in one link: a person must say which is meant. The others go on.</summary>
@@ -282,8 +282,15 @@ public sealed class Reconciling(MirrorContext context)
             deliveries.ToImmutable(),
             holds.ToImmutable(),
             journal.ToImmutable(),
-            outcome.GoneEverywhere);
+            outcome.GoneEverywhere)
+        { Memory = firstMeeting || (agreed.Count == 0 && deliveries.Count == 0) ? null : this.MemoryOf(record, at, [.. agreed.Keys], deliveries.Any(d => d.Kind == WriteKind.Remove)) };
     }
+
+    /// <summary>What an undo goes back to.</summary>
+    private RecordMemory MemoryOf(LinkedRecord record, DateTimeOffset at, IReadOnlyCollection<string> moved, bool whole) => new(
+        context.RunId, at,
+        whole ? record.Agreed.ToDictionary(a => a.Key, a => (AgreedValue?)a.Value) : moved.ToDictionary(f => f, f => record.Agreed.GetValueOrDefault(f)),
+        [.. record.Members.Select(m => new SideBefore(m.Side, m.Id, m.Shadow, m.Told, m.Owed, m.Unmet))]);
 
     /// <summary>What is known of a side from now on: what it says, except where a frozen field keeps its old shadow.</summary>
     private SideAfter After(KnownRecord member, SideState state, Outcome outcome)

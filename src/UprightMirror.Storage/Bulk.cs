@@ -35,6 +35,15 @@ internal static class Bulk
         ("sides", Of(sides, s => s.Side)), ("ids", Of(sides, s => s.Id)), ("shadows", Of(sides, s => s.Shadow is null ? null : StoredForms.Write(s.Shadow))), ("told", Of(sides, s => StoredForms.Write(s.Told))),
         ("owed", Of(sides, s => Json(s.Owed))), ("unmet", Of(sides, s => Json(s.Unmet))), ("waiting", waiting ?? new bool[sides.Count]));
 
+    /// <summary>What an undo goes back to. Where a record is reconciled more than once in a run, what was known before the first time counts.</summary>
+    public static NpgsqlBatchCommand Memories(int mirror, IReadOnlyList<(Guid Link, RecordMemory Memory)> memories) => Command(mirror, """
+        insert into run_memory (mirror_id, run_id, link_id, at, agreed, sides)
+        select @mirror, m.run, m.link, m.at, m.agreed::jsonb, m.sides::jsonb from unnest(@runs, @links, @ats, @agreed, @sides) as m (run, link, at, agreed, sides)
+        on conflict (mirror_id, link_id, run_id) do update set agreed = excluded.agreed || run_memory.agreed
+        """,
+        ("runs", Of(memories, m => m.Memory.Run)), ("links", Of(memories, m => m.Link)), ("ats", Of(memories, m => m.Memory.At.ToUniversalTime())),
+        ("agreed", Of(memories, m => StoredForms.Write(m.Memory.Agreed))), ("sides", Of(memories, m => StoredForms.Write(m.Memory.Sides))));
+
     /// <summary>Holds of links end, and what was planned or refused for them is overtaken.</summary>
     public static IEnumerable<NpgsqlBatchCommand> Ended(int mirror, IReadOnlyList<Guid> links, DateTimeOffset now)
     {
@@ -84,11 +93,11 @@ internal static class Bulk
     public static NpgsqlBatchCommand Waiting(int mirror, IReadOnlyCollection<Guid> links) =>
         Command(mirror, "update link set waiting = true where mirror_id = @mirror and id = any(@links)", ("links", links.Distinct().ToArray()));
 
-    /// <summary>How deliveries ended.</summary>
-    public static NpgsqlBatchCommand DeliveryStates(int mirror, IReadOnlyList<(long Id, string State, string? Note)> ends, DateTimeOffset now) => Command(mirror, """
-        update delivery d set state = e.state, note = e.note, ended_at = case when e.state in ('planned', 'sent') then null else @now end
-        from unnest(@ids, @states, @notes) as e (id, state, note) where d.mirror_id = @mirror and d.id = e.id
-        """, ("now", now), ("ids", Of(ends, e => e.Id)), ("states", Of(ends, e => e.State)), ("notes", Of(ends, e => e.Note)));
+    /// <summary>How deliveries ended; for a creation, how the system stored it.</summary>
+    public static NpgsqlBatchCommand DeliveryStates(int mirror, IReadOnlyList<(long Id, string State, string? Note, string? Created)> ends, DateTimeOffset now) => Command(mirror, """
+        update delivery d set state = e.state, note = e.note, stored = coalesce(e.created::jsonb, d.stored), ended_at = case when e.state in ('planned', 'sent') then null else @now end
+        from unnest(@ids, @states, @notes, @created) as e (id, state, note, created) where d.mirror_id = @mirror and d.id = e.id
+        """, ("now", now), ("ids", Of(ends, e => e.Id)), ("states", Of(ends, e => e.State)), ("notes", Of(ends, e => e.Note)), ("created", Of(ends, e => e.Created)));
 
     /// <summary>Records as systems stored them.</summary>
     public static NpgsqlBatchCommand Stored(int mirror, IReadOnlyList<(int Side, Guid Link, ObservedRecord Record)> stored, DateTimeOffset now) => Command(mirror, """

@@ -47,7 +47,7 @@ public sealed class DecisionStore(NpgsqlDataSource database, int mirrorId, Mirro
         close.Parameters.AddWithValue("what", decided.What);
         close.Parameters.AddWithValue("now", now);
         close.Parameters.Add(Json("chosen", decided.Chosen is { } chosen ? StoredForms.Write(chosen) : null));
-        close.Parameters.Add(Json("before", new JsonObject(decided.Before.Select(b => KeyValuePair.Create(b.Key, b.Value is null ? null : (JsonNode?)StoredForms.Write(b.Value)))).ToJsonString()));
+        close.Parameters.Add(Json("before", StoredForms.Write(decided.Before)));
         close.Parameters.Add(Json("memory", StoredForms.Write(decided.Memory)));
         close.Parameters.Add(Json("comment", decided.Comment));
         if (await close.ExecuteNonQueryAsync(cancellation) == 0)
@@ -88,7 +88,7 @@ public sealed class DecisionStore(NpgsqlDataSource database, int mirrorId, Mirro
         return (await PostgresRunStore.ReadAll(command, r =>
         {
             ImmutableArray<string> fields = [.. r.GetFieldValue<string[]>(2)];
-            var known = this.forms.ReadAgreed(r.GetString(4));
+            var known = this.forms.ReadAgreedBefore(r.GetString(4));
             return new DecidedConflict(r.GetInt64(0), r.GetGuid(1), fields, this.forms.ReadCompeting(r.GetString(3), fields), fields.ToDictionary(f => f, f => known.GetValueOrDefault(f)), StoredForms.ReadMemory(r.GetString(5)), r.GetString(6), r.GetString(7));
         }, cancellation)).SingleOrDefault();
     }
@@ -162,7 +162,7 @@ public sealed class DecisionStore(NpgsqlDataSource database, int mirrorId, Mirro
         return await PostgresRunStore.ReadAll(command, r =>
         {
             var times = StoredForms.ReadTimes(r.GetString(3));
-            var known = this.forms.ReadAgreed(r.GetString(4));
+            var known = this.forms.ReadAgreedBefore(r.GetString(4));
             ImmutableArray<Candidate> candidates = [.. this.forms.ReadCompeting(r.GetString(2), fields).Where(c => c.Value is not null).Select(c => new Candidate(c.Key, c.Value!.Value, times.TryGetValue(c.Key, out var at) ? at : null))];
             return (r.GetInt64(0), r.GetString(1), new PastConflict(candidates, [.. fields.Select(f => known.GetValueOrDefault(f)?.Value ?? Value.Empty)], this.forms.ReadValues(r.GetString(5), fields)), r.GetString(6), r.GetFieldValue<DateTimeOffset>(7));
         }, cancellation);

@@ -53,6 +53,12 @@ public interface IRunStore
     /// <param name="aside">Only those that do not come from reconciling.</param>
     Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, bool aside, CancellationToken cancellation);
 
+    /// <summary>What the planned deliveries come to, and what is gone from the sides: only of sides where there is any.</summary>
+    Task<IReadOnlyList<AboutToDo>> CountPlanned(CancellationToken cancellation);
+
+    /// <summary>Whether an earlier run of the mirror came to its end.</summary>
+    Task<bool> HasFinishedBefore(CancellationToken cancellation);
+
     /// <summary>Deliveries that were sent and never answered.</summary>
     Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation);
 
@@ -125,6 +131,9 @@ public sealed record Reconciled(
 {
     /// <summary>False for a record that the scope does not cover.</summary>
     public bool IsFollowed { get; init; } = true;
+
+    /// <summary>What an undo of the run goes back to; null where nothing moved, and for records that met for the first time.</summary>
+    public RecordMemory? Memory { get; init; }
 }
 
 /// <summary>How a delivery ended, or why it goes on.</summary>
@@ -138,7 +147,11 @@ public abstract record DeliveryEnd
     public sealed record Confirmed(ObservedRecord? Stored, SideAfter? After, bool Waiting, ImmutableArray<JournalEntry> Journal) : DeliveryEnd;
 
     /// <summary>The record moved meanwhile: it is reconciled again with what it holds now.</summary>
-    public sealed record Overtaken : DeliveryEnd;
+    public sealed record Overtaken : DeliveryEnd
+    {
+        /// <summary>What was left as it stood, where that is a story.</summary>
+        public ImmutableArray<JournalEntry> Journal { get; init; } = [];
+    }
 
     public sealed record Refused(Hold Hold, JournalEntry Journal) : DeliveryEnd;
 

@@ -3,6 +3,7 @@ using System.Text.Json.Serialization;
 using Npgsql;
 using NpgsqlTypes;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
 
 namespace UprightMirror.Storage;
@@ -11,7 +12,11 @@ namespace UprightMirror.Storage;
 /// <param name="State">draft, live or paused.</param>
 /// <param name="Version">The version that was published last; 0 when none was.</param>
 /// <param name="EveryMinutes">How often it runs by itself; null when only by hand.</param>
-public sealed record KeptMirror(int Id, string State, int Version, int? EveryMinutes, MirrorDefinition Definition);
+public sealed record KeptMirror(int Id, string State, int Version, int? EveryMinutes, MirrorDefinition Definition)
+{
+    /// <summary>What pauses a run of it before it writes.</summary>
+    public Guards Guards { get; init; } = Guards.Default;
+}
 
 /// <summary>Where mirrors are kept.</summary>
 public interface IMirrors
@@ -34,6 +39,8 @@ public interface IMirrors
 
     Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation);
 
+    Task SetGuards(int id, Guards guards, CancellationToken cancellation);
+
     /// <summary>Every linked record of some mirrors, on every side: what fields of other mirrors may point at.</summary>
     /// <param name="mirrors">Their keys; none gives no records.</param>
     Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation);
@@ -44,7 +51,7 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
     /// <summary>How a definition is written as JSON.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase), new ConversionJson() }, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull };
 
-    private const string Select = "select id, state, version, every_minutes, definition from mirror";
+    private const string Select = "select id, state, version, every_minutes, definition, guards from mirror";
 
     public async Task<IReadOnlyList<KeptMirror>> All(CancellationToken cancellation)
     {
@@ -99,6 +106,14 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
+    public async Task SetGuards(int id, Guards guards, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("update mirror set guards = @guards::jsonb where id = @id");
+        command.Parameters.AddWithValue("id", id);
+        command.Parameters.AddWithValue("guards", JsonSerializer.Serialize(guards, Json));
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     public async Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation)
     {
         var known = new List<ReferenceKnown>();
@@ -128,7 +143,10 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         var codeLists = await new CodeLists(database).ByName(cancellation);
         return await PostgresRunStore.ReadAll(
             command,
-            r => new KeptMirror(r.GetInt32(0), r.GetString(1), r.GetInt32(2), r.IsDBNull(3) ? null : r.GetInt32(3), JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(4), Json)!.With(codeLists)),
+            r => new KeptMirror(r.GetInt32(0), r.GetString(1), r.GetInt32(2), r.IsDBNull(3) ? null : r.GetInt32(3), JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(4), Json)!.With(codeLists))
+            {
+                Guards = r.IsDBNull(5) ? Guards.Default : JsonSerializer.Deserialize<Guards>(r.GetString(5), Json)!,
+            },
             cancellation);
     }
 

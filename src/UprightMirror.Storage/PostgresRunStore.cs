@@ -5,6 +5,7 @@ using Npgsql;
 using NpgsqlTypes;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Matching;
+using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Remembered;
 
 namespace UprightMirror.Storage;
@@ -127,7 +128,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             ), woken as (
                 update link set waiting = true where mirror_id = @mirror and id in (select link_id from different where link_id is not null)
             ), released as (
-                delete from hold where mirror_id = @mirror and side = @side and record_id in (select id from different)
+                delete from hold where mirror_id = @mirror and side = @side and record_id in (select id from different) and set_aside_by_undo_of is null
             )
             select count(*)::int from different
             """, ("side", side), ("now", this.clock.GetUtcNow()));
@@ -219,7 +220,11 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 
     public async Task<IReadOnlyList<LinkedRecord>> ReadWaiting(Guid after, int count, CancellationToken cancellation)
     {
-        await using var waiting = this.Command("select id from link where mirror_id = @mirror and waiting and id > @after order by id limit @count", ("after", after), ("count", count));
+        await using var waiting = this.Command("""
+            select id from link l where mirror_id = @mirror and waiting and id > @after
+                and not exists (select from hold h where h.mirror_id = @mirror and h.link_id = l.id and h.set_aside_by_undo_of is not null)
+            order by id limit @count
+            """, ("after", after), ("count", count));
         return await LinkedRecords.Read(this.connection, this.mirrorId, this.forms, await ReadAll(waiting, r => r.GetGuid(0), cancellation), cancellation);
     }
 
@@ -229,6 +234,30 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     {
         await using var command = this.Command($"{SelectDelivery} where d.mirror_id = @mirror and d.state = 'planned' and d.id > @after and (d.aside or not @aside) order by d.id limit @count", ("after", after), ("count", count), ("aside", aside));
         return await ReadAll(command, r => this.ReadDelivery(r, false), cancellation);
+    }
+
+    public async Task<IReadOnlyList<AboutToDo>> CountPlanned(CancellationToken cancellation)
+    {
+        await using var command = this.Command("""
+            with planned as (
+                select d.side, count(*) filter (where d.kind = 'Create') as creations, count(*) filter (where d.kind = 'Change') as changes, count(*) filter (where d.kind = 'Remove') as removals,
+                    sum(case when d.kind = 'Change' then (select count(*) from jsonb_array_elements(d.fields) f where f -> 'raw' = 'null' and f -> 'before' <> 'null') else 0 end) as emptied
+                from delivery d where d.mirror_id = @mirror and d.state = 'planned' and not d.aside group by d.side
+            ), gone as (
+                select r.side, count(*) as records from link l join system_record r on r.mirror_id = l.mirror_id and r.link_id = l.id
+                where l.mirror_id = @mirror and l.waiting and r.raw is null and r.shadow is not null group by r.side
+            )
+            select side, (select count(*)::int from system_record r where r.mirror_id = @mirror and r.side = s.side and r.link_id is not null),
+                coalesce(p.creations, 0)::int, coalesce(p.changes, 0)::int, coalesce(p.removals, 0)::int, coalesce(p.emptied, 0)::int, coalesce(g.records, 0)::int
+            from (select side from planned union select side from gone) s left join planned p using (side) left join gone g using (side) order by side
+            """);
+        return await ReadAll(command, r => new AboutToDo(r.GetInt32(0), r.GetInt32(1), r.GetInt32(2), r.GetInt32(3), r.GetInt32(4), r.GetInt32(5), r.GetInt32(6)), cancellation);
+    }
+
+    public async Task<bool> HasFinishedBefore(CancellationToken cancellation)
+    {
+        await using var command = this.Command("select exists (select from run where mirror_id = @mirror and id < @run and state = 'finished' and not rehearsal)", ("run", this.RunId));
+        return (bool)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
     public async Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation)
@@ -308,13 +337,17 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     };
 
     private const string SelectDelivery = """
-        select d.id, d.link_id, l.title, d.side, d.kind, d.record_id, d.reference, d.fields, d.version_tag
+        select d.id, d.link_id, l.title, d.side, d.kind, d.record_id, d.reference, d.fields, d.version_tag, d.aside, d.undoes
         from delivery d join link l on l.mirror_id = d.mirror_id and l.id = d.link_id
         """;
 
     private Delivery ReadDelivery(DbDataReader reader, bool sent) => new(
         reader.GetInt64(0), reader.GetGuid(1), reader.GetString(2), reader.GetInt32(3), Enum.Parse<Core.Reconciling.WriteKind>(reader.GetString(4)),
-        reader.IsDBNull(5) ? null : reader.GetString(5), reader.GetString(6), this.forms.ReadDelivered(reader.GetString(7)), reader.IsDBNull(8) ? null : reader.GetString(8), sent);
+        reader.IsDBNull(5) ? null : reader.GetString(5), reader.GetString(6), this.forms.ReadDelivered(reader.GetString(7)), reader.IsDBNull(8) ? null : reader.GetString(8), sent)
+    {
+        IsAside = reader.GetBoolean(9),
+        Undoes = reader.IsDBNull(10) ? null : reader.GetInt64(10),
+    };
 
     private IEnumerable<NpgsqlBatchCommand> CommandsOf(IReadOnlyList<LinkedAs> links)
     {
@@ -334,6 +367,11 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
                 with gone as (delete from system_record where mirror_id = @mirror and side = @side and id = @id)
                 update link set removal_decisions = removal_decisions - @side::text where mirror_id = @mirror and id = @link
                 """, ("link", record.Link), ("side", side.Side), ("id", side.Id));
+        }
+
+        if (records.Any(r => r.Memory is not null))
+        {
+            yield return Bulk.Memories(this.mirrorId, [.. records.Where(r => r.Memory is not null).Select(r => (r.Link, r.Memory!))]);
         }
 
         foreach (var (record, conflict) in records.SelectMany(r => r.Conflicts.Select(c => (r, c))))
@@ -374,7 +412,8 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     private IEnumerable<NpgsqlBatchCommand> CommandsOf(IReadOnlyCollection<(Delivery Delivery, DeliveryEnd End)> answers)
     {
         var now = this.clock.GetUtcNow();
-        yield return Bulk.DeliveryStates(this.mirrorId, [.. answers.Select(a => (a.Delivery.Id, StateOf(a.End), NoteOf(a.End)))], now);
+        yield return Bulk.DeliveryStates(this.mirrorId, [.. answers.Select(a => (a.Delivery.Id, StateOf(a.End), NoteOf(a.End),
+            a.Delivery.Kind == Core.Reconciling.WriteKind.Create && a.End is DeliveryEnd.Confirmed { Stored: { } created } ? StoredForms.Write(created.Fields) : null))], now);
         var confirmed = answers.Where(a => a.End is DeliveryEnd.Confirmed).Select(a => (a.Delivery, End: (DeliveryEnd.Confirmed)a.End)).ToList();
         var stored = confirmed.Where(c => c.End is { Stored: not null, After: not null }).GroupBy(c => (c.Delivery.Side, c.End.Stored!.Id)).Select(g => g.Last()).ToList();
         yield return Bulk.Stored(this.mirrorId, [.. stored.Select(c => (c.Delivery.Side, c.Delivery.Link, c.End.Stored!))], now);
@@ -394,7 +433,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 
         yield return Bulk.Outcomes(this.mirrorId, this.RunId,
             [.. stored.Select(c => (c.Delivery.Link, c.Delivery.Kind == Core.Reconciling.WriteKind.Create ? RecordOutcome.Created : RecordOutcome.Updated)), .. refused.Select(r => (r.Delivery.Link, RecordOutcome.Refused))]);
-        yield return Bulk.Journal(this.mirrorId, this.RunId, [.. confirmed.SelectMany(c => c.End.Journal), .. refused.Select(r => r.End.Journal)], now);
+        yield return Bulk.Journal(this.mirrorId, this.RunId, [.. confirmed.SelectMany(c => c.End.Journal), .. refused.Select(r => r.End.Journal), .. answers.Select(a => a.End).OfType<DeliveryEnd.Overtaken>().SelectMany(o => o.Journal)], now);
     }
 
     private static string StateOf(DeliveryEnd end) => end switch
@@ -417,10 +456,10 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 
     /// <summary>Plans a write that does not come from reconciling.</summary>
     internal static NpgsqlBatchCommand AsideCommand(int mirrorId, Delivery delivery, DateTimeOffset now) => Bound(new NpgsqlBatchCommand("""
-        insert into delivery (mirror_id, run_id, link_id, side, kind, record_id, reference, fields, version_tag, state, planned_at, aside)
-        values (@mirror, 0, @link, @side, @kind, @record, @reference, @fields::jsonb, @tag, 'planned', @now, true)
+        insert into delivery (mirror_id, run_id, link_id, side, kind, record_id, reference, fields, version_tag, state, planned_at, aside, undoes)
+        values (@mirror, 0, @link, @side, @kind, @record, @reference, @fields::jsonb, @tag, 'planned', @now, true, @run)
         """), mirrorId, ("link", delivery.Link), ("side", delivery.Side), ("kind", delivery.Kind.ToString()), ("record", delivery.RecordId), ("reference", delivery.Reference),
-        ("fields", StoredForms.Write(delivery.Fields)), ("tag", delivery.VersionTag), ("now", now));
+        ("fields", StoredForms.Write(delivery.Fields)), ("tag", delivery.VersionTag), ("now", now), ("run", delivery.Undoes));
 
     internal static NpgsqlBatchCommand SideCommand(int mirrorId, SideAfter side) => Bound(new NpgsqlBatchCommand("""
         update system_record set shadow = coalesce(@shadow::jsonb, shadow), told = @told::jsonb, owed = @owed, unmet = @unmet

@@ -10,9 +10,6 @@ namespace UprightMirror.Storage;
 /// <summary>Decisions about which records are one thing, in PostgreSQL. A decision and a run of the same mirror keep out of each other's way.</summary>
 public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, MirrorDefinition mirror, TimeProvider clock) : IRegroupingStore
 {
-    /// <summary>For so long a run may make a decision wait.</summary>
-    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(8);
-
     private readonly StoredForms forms = new(mirror);
 
     public async Task<JudgedPair?> ReadPair(long pair, CancellationToken cancellation)
@@ -67,7 +64,7 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
         var now = clock.GetUtcNow();
         await using var connection = await database.OpenConnectionAsync(cancellation);
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
-        if (!await this.KeepOut(connection, cancellation))
+        if (!await MirrorLock.KeepOut(connection, mirrorId, clock, cancellation))
         {
             return null;
         }
@@ -229,7 +226,7 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
     {
         await using var connection = await database.OpenConnectionAsync(cancellation);
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
-        if (!await this.KeepOut(connection, cancellation))
+        if (!await MirrorLock.KeepOut(connection, mirrorId, clock, cancellation))
         {
             return false;
         }
@@ -273,29 +270,6 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
             and (j.link_id = any(g.made) or j.link_id in (select (l ->> 'id')::uuid from jsonb_array_elements(g.before -> 'links') l)))
         or exists (select from delivery d where d.aside and d.planned_at = g.at and d.state in ('sent', 'confirmed'))
         """;
-
-    /// <summary>Takes the mirror's lock for this transaction, so that no run goes on meanwhile; waits a little for one that does.</summary>
-    private async Task<bool> KeepOut(NpgsqlConnection connection, CancellationToken cancellation)
-    {
-        var until = clock.GetTimestamp();
-        while (true)
-        {
-            await using var take = new NpgsqlCommand("select pg_try_advisory_xact_lock(@space, @mirror)", connection);
-            take.Parameters.AddWithValue("space", PostgresRunStore.LockSpace);
-            take.Parameters.AddWithValue("mirror", mirrorId);
-            if ((bool)(await take.ExecuteScalarAsync(cancellation))!)
-            {
-                return true;
-            }
-
-            if (clock.GetElapsedTime(until) > LongestWait)
-            {
-                return false;
-            }
-
-            await Task.Delay(TimeSpan.FromMilliseconds(100), clock, cancellation);
-        }
-    }
 
     private NpgsqlCommand Command(string sql, params (string Name, object Value)[] parameters)
     {

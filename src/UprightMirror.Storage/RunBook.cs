@@ -1,17 +1,39 @@
+using System.Collections.Immutable;
 using System.Text.Json;
 using Npgsql;
 using NpgsqlTypes;
+using UprightMirror.Core.Reconciling;
 
 namespace UprightMirror.Storage;
 
 /// <summary>A run as it is listed.</summary>
-/// <param name="State">waiting, running, finished, failed or stopped.</param>
-public sealed record KeptRun(long Id, int MirrorId, bool Rehearsal, string State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Stage, RunCounts Counts, string? Reason);
+/// <param name="State">waiting, running, paused (by a guard), finished, failed or stopped.</param>
+public sealed record KeptRun(long Id, int MirrorId, bool Rehearsal, string State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Stage, RunCounts Counts, string? Reason)
+{
+    /// <summary>True when it remembered what an undo needs.</summary>
+    public bool Remembers { get; init; }
+
+    /// <summary>Who undid it; null when nobody did.</summary>
+    public string? UndoneBy { get; init; }
+
+    public DateTimeOffset? UndoneAt { get; init; }
+
+    /// <summary>What a guard found; empty for nothing.</summary>
+    public ImmutableArray<GuardFinding> Guarded { get; init; } = [];
+
+    /// <summary>What a person answered to it: once, always or stop; null for nothing yet.</summary>
+    public string? GuardAnswer { get; init; }
+
+    public string? GuardAnsweredBy { get; init; }
+
+    /// <summary>How many records its undo set aside that nobody has let go on yet.</summary>
+    public int SetAside { get; init; }
+}
 
 /// <summary>The list of runs.</summary>
 public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
 {
-    private const string Select = "select id, mirror_id, rehearsal, state, started_by, started_at, ended_at, stage, counts, reason from run";
+    private const string Select = "select id, mirror_id, rehearsal, state, started_by, started_at, ended_at, stage, counts, reason, remembers, undone_by, undone_at, (select count(*)::int from hold h where h.mirror_id = run.mirror_id and h.set_aside_by_undo_of = run.id), guard, guard_answer, guard_answered_by from run";
 
     /// <summary>Notes that a run begins. Whoever calls holds the mirror's lock: a run that still counts as running was cut off.</summary>
     public async Task<long> Start(int mirrorId, bool rehearsal, string startedBy, CancellationToken cancellation)
@@ -21,7 +43,7 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
                 update run set state = 'failed', ended_at = @now, reason = 'The process that ran it ended in the middle. What it had done stays; the next run goes on from there.'
                 where mirror_id = @mirror and state = 'running'
             ), kept as (
-                insert into run (mirror_id, rehearsal, state, started_by, started_at) values (@mirror, @rehearsal, 'running', @by, @now) returning id
+                insert into run (mirror_id, rehearsal, state, started_by, started_at, remembers) values (@mirror, @rehearsal, 'running', @by, @now, true) returning id
             )
             select id, pg_notify('upright', 'run') from kept
             """);
@@ -52,11 +74,11 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         return await command.ExecuteScalarAsync(cancellation) is int ended ? ended : 0;
     }
 
-    public async Task End(long id, string state, RunCounts? counts, string? reason, CancellationToken cancellation)
+    public async Task End(long id, string state, RunCounts? counts, string? reason, CancellationToken cancellation, ImmutableArray<GuardFinding> guarded = default)
     {
         await using var command = database.CreateCommand("""
             with ended as (
-                update run set state = @state, ended_at = @now, counts = coalesce(@counts::jsonb, counts), reason = @reason, stage = null where id = @id returning id
+                update run set state = @state, ended_at = @now, counts = coalesce(@counts::jsonb, counts), reason = @reason, guard = @guard::jsonb, stage = null where id = @id returning id
             )
             select pg_notify('upright', 'ended') from ended
             """);
@@ -64,8 +86,27 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         command.Parameters.AddWithValue("state", state);
         command.Parameters.AddWithValue("counts", NpgsqlDbType.Text, counts is null ? DBNull.Value : JsonSerializer.Serialize(counts, JsonSerializerOptions.Web));
         command.Parameters.AddWithValue("reason", NpgsqlDbType.Text, (object?)reason ?? DBNull.Value);
+        command.Parameters.AddWithValue("guard", NpgsqlDbType.Text, guarded.IsDefaultOrEmpty ? DBNull.Value : JsonSerializer.Serialize(guarded, Mirrors.Json));
         command.Parameters.AddWithValue("now", clock.GetUtcNow());
         await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    /// <summary>Keeps what a person answered to a guard.</summary>
+    /// <param name="answer">once, always or stop.</param>
+    /// <returns>False when the run is not paused, or somebody answered before.</returns>
+    public async Task<bool> AnswerGuard(long id, string answer, string who, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            with answered as (
+                update run set guard_answer = @answer, guard_answered_by = @who, guard_answered_at = @now where id = @id and state = 'paused' and guard_answer is null returning id
+            )
+            select true, pg_notify('upright', 'run') from answered
+            """);
+        command.Parameters.AddWithValue("id", id);
+        command.Parameters.AddWithValue("answer", answer);
+        command.Parameters.AddWithValue("who", who);
+        command.Parameters.AddWithValue("now", clock.GetUtcNow());
+        return await command.ExecuteScalarAsync(cancellation) is true;
     }
 
     /// <summary>Asks a run to stop after what it is doing. False when it is not running.</summary>
@@ -97,6 +138,15 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         command,
         r => new KeptRun(
             r.GetInt64(0), r.GetInt32(1), r.GetBoolean(2), r.GetString(3), r.GetString(4), r.GetFieldValue<DateTimeOffset>(5), r.IsDBNull(6) ? null : r.GetFieldValue<DateTimeOffset>(6),
-            r.IsDBNull(7) ? null : r.GetString(7), r.GetString(8) == "{}" ? RunCounts.Zero : JsonSerializer.Deserialize<RunCounts>(r.GetString(8), JsonSerializerOptions.Web)!, r.IsDBNull(9) ? null : r.GetString(9)),
+            r.IsDBNull(7) ? null : r.GetString(7), r.GetString(8) == "{}" ? RunCounts.Zero : JsonSerializer.Deserialize<RunCounts>(r.GetString(8), JsonSerializerOptions.Web)!, r.IsDBNull(9) ? null : r.GetString(9))
+        {
+            Remembers = r.GetBoolean(10),
+            UndoneBy = r.IsDBNull(11) ? null : r.GetString(11),
+            UndoneAt = r.IsDBNull(12) ? null : r.GetFieldValue<DateTimeOffset>(12),
+            SetAside = r.GetInt32(13),
+            Guarded = r.IsDBNull(14) ? [] : JsonSerializer.Deserialize<ImmutableArray<GuardFinding>>(r.GetString(14), Mirrors.Json),
+            GuardAnswer = r.IsDBNull(15) ? null : r.GetString(15),
+            GuardAnsweredBy = r.IsDBNull(16) ? null : r.GetString(16),
+        },
         cancellation);
 }

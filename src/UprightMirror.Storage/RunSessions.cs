@@ -1,4 +1,6 @@
+using System.Collections.Immutable;
 using Npgsql;
+using UprightMirror.Core.Reconciling;
 
 namespace UprightMirror.Storage;
 
@@ -8,9 +10,9 @@ public interface IRunSession : IAsyncDisposable
     IRunStore Store { get; }
 
     /// <summary>Notes how the run ended.</summary>
-    /// <param name="state">finished, failed or stopped.</param>
+    /// <param name="state">finished, failed, stopped or paused.</param>
     /// <param name="counts">What it did; null leaves what its progress said last.</param>
-    Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation);
+    Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation, ImmutableArray<GuardFinding> guarded);
 }
 
 /// <summary>Begins runs, one of a mirror at a time.</summary>
@@ -38,7 +40,7 @@ public sealed class RunSessions(NpgsqlDataSource database, RunBook book, TimePro
     {
         public IRunStore Store => store;
 
-        public Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation) => book.End(store.RunId, state, counts, reason, cancellation);
+        public Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation, ImmutableArray<GuardFinding> guarded) => book.End(store.RunId, state, counts, reason, cancellation, guarded);
 
         public ValueTask DisposeAsync() => store.DisposeAsync();
     }

@@ -99,6 +99,35 @@ public sealed class StoredForms(MirrorDefinition mirror)
             m.GetProperty("known").GetBoolean() ? ValueJson.ReadRaw(m.GetProperty("shadow")) : null, m.GetProperty("told").GetString(), m.GetProperty("owed").GetBoolean(), m.GetProperty("unmet").GetBoolean()))];
     }
 
+    /// <summary>Agreed values by field, null for what was not agreed.</summary>
+    public static string Write(IReadOnlyDictionary<string, AgreedValue?> agreed) => new JsonObject(agreed.Select(a => KeyValuePair.Create(a.Key, a.Value is null ? null : (JsonNode?)Write(a.Value)))).ToJsonString();
+
+    public IReadOnlyDictionary<string, AgreedValue?> ReadAgreedBefore(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        var known = this.ReadAgreed(new JsonObject(document.RootElement.EnumerateObject().Where(p => p.Value.ValueKind != JsonValueKind.Null).Select(p => KeyValuePair.Create(p.Name, JsonNode.Parse(p.Value.GetRawText())))).ToJsonString());
+        return document.RootElement.EnumerateObject().Where(p => this.types.ContainsKey(p.Name)).ToDictionary(p => p.Name, p => known.GetValueOrDefault(p.Name));
+    }
+
+    public static string Write(ImmutableArray<SideBefore> sides) => new JsonArray([.. sides.Select(s => (JsonNode)new JsonObject
+    {
+        ["side"] = s.Side,
+        ["id"] = s.Id,
+        ["shadow"] = s.Shadow?.ToFlatJson(),
+        ["told"] = JsonNode.Parse(Write(s.Told)),
+        ["owed"] = new JsonArray([.. s.Owed.Order(StringComparer.Ordinal).Select(f => (JsonNode)f)]),
+        ["unmet"] = new JsonArray([.. s.Unmet.Order(StringComparer.Ordinal).Select(f => (JsonNode)f)]),
+    })]).ToJsonString();
+
+    public static ImmutableArray<SideBefore> ReadSidesBefore(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return [.. document.RootElement.EnumerateArray().Select(s => new SideBefore(
+            s.GetProperty("side").GetInt32(), s.GetProperty("id").GetString()!, s.GetProperty("shadow") is { ValueKind: JsonValueKind.Object } shadow ? RawFields.FromJson(shadow) : null,
+            s.GetProperty("told").EnumerateObject().ToDictionary(p => p.Name, p => p.Value.GetRawText()),
+            s.GetProperty("owed").EnumerateArray().Select(f => f.GetString()!).ToHashSet(), s.GetProperty("unmet").EnumerateArray().Select(f => f.GetString()!).ToHashSet()))];
+    }
+
     /// <summary>A value in a side's own form; empty for null.</summary>
     public static Value ReadRawValue(string? json)
     {

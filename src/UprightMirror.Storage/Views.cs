@@ -19,6 +19,13 @@ public sealed record ConflictView(long Id, int MirrorId, Guid Link, string Title
 
 public sealed record HoldView(long Id, int MirrorId, Guid? Link, int Side, string RecordId, string Title, string? Field, string Reason, string? Answer, DateTimeOffset Since);
 
+/// <summary>Records that the undo of a run set aside, together.</summary>
+public sealed record UndoneView(int MirrorId, long Run, int Records, string? Who, DateTimeOffset Since);
+
+/// <summary>A write that is planned.</summary>
+/// <param name="Fields">As JSON: what each field holds and would hold.</param>
+public sealed record PlannedView(Guid Link, string Title, int Side, string Kind, string? RecordId, string Fields);
+
 public sealed record RunRecordView(Guid Link, string Title, string Outcome, IReadOnlyList<string> Fields);
 
 /// <param name="Side">The side that was written.</param>
@@ -32,7 +39,7 @@ public sealed class Views(NpgsqlDataSource database)
 {
     public async Task<(int Conflicts, int Holds)> Queues(CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("select (select count(*) from conflict where state = 'open')::int, (select count(*) from hold)::int");
+        await using var command = database.CreateCommand("select (select count(*) from conflict where state = 'open')::int, (select count(*) filter (where set_aside_by_undo_of is null) + count(distinct set_aside_by_undo_of) from hold)::int");
         return (await All(command, r => (r.GetInt32(0), r.GetInt32(1)), cancellation))[0];
     }
 
@@ -132,9 +139,19 @@ public sealed class Views(NpgsqlDataSource database)
 
     public async Task<IReadOnlyList<HoldView>> Holds(int count, CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("select id, mirror_id, link_id, side, record_id, title, field, reason, answer, since from hold order by since, id limit @count");
+        await using var command = database.CreateCommand("select id, mirror_id, link_id, side, record_id, title, field, reason, answer, since from hold where set_aside_by_undo_of is null order by since, id limit @count");
         command.Parameters.AddWithValue("count", count);
         return await All(command, r => new HoldView(r.GetInt64(0), r.GetInt32(1), r.IsDBNull(2) ? null : r.GetGuid(2), r.GetInt32(3), r.GetString(4), r.GetString(5), Text(r, 6), r.GetString(7), Text(r, 8), Time(r, 9)!.Value), cancellation);
+    }
+
+    /// <summary>What undone runs set aside and nobody has let go on yet, the newest first.</summary>
+    public async Task<IReadOnlyList<UndoneView>> SetAside(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select h.mirror_id, h.set_aside_by_undo_of, count(*)::int, min(r.undone_by), min(h.since) from hold h join run r on r.mirror_id = h.mirror_id and r.id = h.set_aside_by_undo_of
+            where h.set_aside_by_undo_of is not null group by 1, 2 order by 5 desc
+            """);
+        return await All(command, r => new UndoneView(r.GetInt32(0), r.GetInt64(1), r.GetInt32(2), Text(r, 3), Time(r, 4)!.Value), cancellation);
     }
 
     /// <summary>Lets a held record be tried again by the next run. False when it is not held any more.</summary>
@@ -152,6 +169,34 @@ public sealed class Views(NpgsqlDataSource database)
             """);
         command.Parameters.AddWithValue("id", hold);
         return (int)(await command.ExecuteScalarAsync(cancellation))! == 1;
+    }
+
+    /// <summary>Writes that a mirror has planned and not made, in their order, and how many there are.</summary>
+    public async Task<(IReadOnlyList<PlannedView> Writes, int Total)> Planned(int mirrorId, int count, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select d.link_id, l.title, d.side, d.kind, d.record_id, d.fields, (count(*) over ())::int from delivery d join link l on l.mirror_id = d.mirror_id and l.id = d.link_id
+            where d.mirror_id = @mirror and d.state = 'planned' order by d.kind <> 'Remove', d.kind <> 'Create', lower(l.title), d.id limit @count
+            """);
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("count", count);
+        var all = await All(command, r => (Write: new PlannedView(r.GetGuid(0), r.GetString(1), r.GetInt32(2), r.GetString(3), Text(r, 4), r.GetString(5)), Total: r.GetInt32(6)), cancellation);
+        return ([.. all.Select(a => a.Write)], all.Count == 0 ? 0 : all[0].Total);
+    }
+
+    /// <summary>Lets everything go on that the undo of a run set aside. Returns how many records.</summary>
+    public async Task<int> ReleaseUndone(long run, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            with released as (
+                delete from hold where set_aside_by_undo_of = @run returning mirror_id, link_id
+            ), linked as (
+                update link l set waiting = true from released h where l.mirror_id = h.mirror_id and l.id = h.link_id
+            )
+            select count(*)::int from released
+            """);
+        command.Parameters.AddWithValue("run", run);
+        return (int)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
     /// <summary>What a run did, record by record.</summary>

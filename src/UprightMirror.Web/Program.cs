@@ -86,6 +86,8 @@ api.MapDrafts();
 api.MapRecords();
 api.MapConflicts();
 api.MapDecided();
+api.MapUndo();
+api.MapGuards();
 api.MapLookAlikes();
 api.MapRuns();
 api.MapSystems();

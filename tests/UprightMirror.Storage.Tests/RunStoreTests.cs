@@ -159,7 +159,7 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         var (_, rehearsal) = await this.Begin(rehearse: true, mirror);
         await rehearsal.Store.SaveObserved(0, [Observed("1", "a")], CancellationToken.None);
         await rehearsal.Store.SaveProgress(RunStage.Collecting, RunCounts.Zero with { Read = 1 }, CancellationToken.None);
-        await rehearsal.End("finished", RunCounts.Zero with { Planned = 3 }, null, CancellationToken.None);
+        await rehearsal.End("finished", RunCounts.Zero with { Planned = 3 }, null, CancellationToken.None, []);
         await rehearsal.DisposeAsync();
         (await database.Ask<long>($"select count(*) from system_record where mirror_id = {mirror.Id}")).ShouldBe(0);
         (await new RunBook(database.Source, TimeProvider.System).List(mirror.Id, null, 1, CancellationToken.None)).Single().Counts.Planned.ShouldBe(3);

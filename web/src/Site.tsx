@@ -12,6 +12,7 @@ import { NewMirror } from './screens/newmirror/NewMirror';
 import { RecordScreen } from './screens/record/RecordScreen';
 import { Records } from './screens/records/Records';
 import { RunScreen } from './screens/run/RunScreen';
+import { Undo } from './screens/run/Undo';
 import { Runs } from './screens/runs/Runs';
 import { SignIn } from './screens/signin/SignIn';
 import { NewSystem } from './screens/system/NewSystem';
@@ -50,6 +51,7 @@ export function Site() {
         <Route path="systems/:key/:part?" element={<SystemScreen session={session.data} />} />
         <Route path="runs" element={<Runs />} />
         <Route path="runs/:id" element={<RunScreen session={session.data} />} />
+        <Route path="runs/:id/undo" element={<Undo session={session.data} />} />
         <Route path="conflicts/:id?" element={<Conflicts session={session.data} />} />
         <Route path="look-alikes/:id?" element={<LookAlikes session={session.data} />} />
         <Route path="held" element={<Held session={session.data} />} />

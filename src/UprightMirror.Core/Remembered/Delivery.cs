@@ -26,5 +26,11 @@ public sealed record Delivery(
     string? VersionTag,
     bool MayHaveHappened = false)
 {
+    /// <summary>True for a write that does not come from reconciling: it is made first, and no reconciling makes it again.</summary>
+    public bool IsAside { get; init; }
+
+    /// <summary>The run that this write takes back: what it stores is not agreed on, and nothing that is known of the record moves with it. Null for any other write.</summary>
+    public long? Undoes { get; init; }
+
     public RawFields Body => RawFields.Of(this.Fields.Select(f => KeyValuePair.Create(f.Path, f.Raw)));
 }

@@ -36,6 +36,12 @@ public sealed record DecisionAsked(int Revision, string Take, int? Side, IReadOn
 
 public sealed record HoldShown(long Id, string Mirror, string MirrorName, Guid? Link, SideShown Side, string RecordId, string Title, string? Field, string Reason, string? Answer, DateTimeOffset Since);
 
+/// <summary>Records that the undo of a run set aside, together.</summary>
+/// <param name="Who">Who undid the whole run; null when only records of it were undone.</param>
+public sealed record UndoneShown(string Mirror, string MirrorName, long Run, int Records, string? Who, DateTimeOffset Since);
+
+public sealed record HeldPage(IReadOnlyList<HoldShown> Holds, IReadOnlyList<UndoneShown> Undone);
+
 internal static class ConflictEndpoints
 {
     public static void MapConflicts(this RouteGroupBuilder api)
@@ -166,11 +172,13 @@ internal static class ConflictEndpoints
         };
     }
 
-    private static async Task<IReadOnlyList<HoldShown>> Held(Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
+    private static async Task<HeldPage> Held(Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
     {
         var shown = await Shown.With(connections, cancellation);
         var kept = (await mirrors.All(cancellation)).ToDictionary(m => m.Id);
-        return [.. (await views.Holds(1000, cancellation)).Select(h => new HoldShown(
-            h.Id, kept[h.MirrorId].Definition.Key, kept[h.MirrorId].Definition.Name, h.Link, shown.Sides(kept[h.MirrorId].Definition)[h.Side], h.RecordId, h.Title, h.Field, h.Reason, h.Answer, h.Since))];
+        return new HeldPage(
+            [.. (await views.Holds(1000, cancellation)).Select(h => new HoldShown(
+            h.Id, kept[h.MirrorId].Definition.Key, kept[h.MirrorId].Definition.Name, h.Link, shown.Sides(kept[h.MirrorId].Definition)[h.Side], h.RecordId, h.Title, h.Field, h.Reason, h.Answer, h.Since))],
+            [.. (await views.SetAside(cancellation)).Select(u => new UndoneShown(kept[u.MirrorId].Definition.Key, kept[u.MirrorId].Definition.Name, u.Run, u.Records, u.Who, u.Since))]);
     }
 }

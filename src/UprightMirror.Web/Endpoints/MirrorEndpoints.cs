@@ -11,7 +11,7 @@ public sealed record MirrorRow(string Key, string Name, string RecordType, strin
 
 /// <param name="InPlainWords">Sentences about the mirror as a whole; each field carries its own.</param>
 /// <param name="Sample">A record whose values the spine shows; null when the mirror has none.</param>
-public sealed record MirrorPage(MirrorRow Mirror, IReadOnlyList<FieldShown> Fields, IReadOnlyList<string> InPlainWords, SampleShown? Sample);
+public sealed record MirrorPage(MirrorRow Mirror, IReadOnlyList<FieldShown> Fields, IReadOnlyList<string> InPlainWords, SampleShown? Sample, GuardsShown Guards);
 
 /// <param name="Position">1 for the first.</param>
 public sealed record SampleShown(Guid Link, string Title, int Position, int Of);
@@ -60,7 +60,8 @@ internal static class MirrorEndpoints
             await Row(mirror, shown, book, views, schedule, cancellation),
             shown.Fields(mirror.Definition, record),
             [.. PlainWords.OfMirror(mirror.Definition, shown.Names(mirror.Definition))],
-            record is null ? null : new SampleShown(record.Link, record.Title, position, total)));
+            record is null ? null : new SampleShown(record.Link, record.Title, position, total),
+            GuardsEndpoints.Shown(mirror.Guards)));
     }
 
     private static async Task<MirrorRow> Row(KeptMirror mirror, Shown shown, RunBook book, Views views, MirrorSchedule schedule, CancellationToken cancellation)

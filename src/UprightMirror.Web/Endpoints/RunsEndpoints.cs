@@ -4,9 +4,29 @@ using UprightMirror.Web.SigningIn;
 
 namespace UprightMirror.Web.Endpoints;
 
-/// <param name="State">waiting, running, finished, failed or stopped.</param>
+/// <param name="State">waiting, running, paused (by a guard), finished, failed or stopped.</param>
 /// <param name="Stage">While it runs: collecting, recognising, reconciling or delivering.</param>
-public sealed record RunShown(long Id, string Mirror, string MirrorName, bool Rehearsal, string State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Stage, RunCounts Counts, string? Reason);
+public sealed record RunShown(long Id, string Mirror, string MirrorName, bool Rehearsal, string State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Stage, RunCounts Counts, string? Reason)
+{
+    /// <summary>True when it wrote something that can be undone.</summary>
+    public bool CanUndo { get; init; }
+
+    /// <summary>Who undid it; null when nobody did.</summary>
+    public string? UndoneBy { get; init; }
+
+    public DateTimeOffset? UndoneAt { get; init; }
+
+    /// <summary>What a guard paused it at, a sentence each; empty for nothing.</summary>
+    public IReadOnlyList<GuardShown> Guarded { get; init; } = [];
+
+    /// <summary>What a person answered to the guard: once, always or stop; null while it waits for an answer.</summary>
+    public string? GuardAnswer { get; init; }
+
+    public string? GuardAnsweredBy { get; init; }
+
+    /// <summary>How many records its undo set aside that nobody has let go on yet.</summary>
+    public int SetAside { get; init; }
+}
 
 public sealed record RunPage(RunShown Run, IReadOnlyList<RunRecordView> Records, int Total);
 
@@ -21,7 +41,16 @@ internal static class RunsEndpoints
     }
 
     public static RunShown Of(KeptRun run, KeptMirror mirror) => new(
-        run.Id, mirror.Definition.Key, mirror.Definition.Name, run.Rehearsal, run.State, run.StartedBy, run.StartedAt, run.EndedAt, run.Stage?.ToLowerInvariant(), run.Counts, run.Reason);
+        run.Id, mirror.Definition.Key, mirror.Definition.Name, run.Rehearsal, run.State, run.StartedBy, run.StartedAt, run.EndedAt, run.Stage?.ToLowerInvariant(), run.Counts, run.Reason)
+    {
+        CanUndo = run is { Rehearsal: false, Remembers: true, UndoneBy: null, State: not "running", Counts.Written: > 0 },
+        UndoneBy = run.UndoneBy,
+        UndoneAt = run.UndoneAt,
+        SetAside = run.SetAside,
+        Guarded = [.. run.Guarded.Select(g => new GuardShown(GuardsEndpoints.NameOf(g.What), g.Side, g.Count, g.Records, g.Gone, g.Limit.Number, g.Limit.Share))],
+        GuardAnswer = run.GuardAnswer,
+        GuardAnsweredBy = run.GuardAnsweredBy,
+    };
 
     private static async Task<IReadOnlyList<RunShown>> List(string? mirror, long? before, RunBook book, Mirrors mirrors, CancellationToken cancellation)
     {

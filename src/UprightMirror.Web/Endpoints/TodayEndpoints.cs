@@ -54,6 +54,11 @@ internal static class TodayEndpoints
                 own.Where(m => m.HoursAgo >= hoursToday && m.HoursAgo < hoursToday + 24).Sum(m => m.Fields),
                 own.Sum(m => m.Fields),
                 [.. mirror.Definition.Sides.Select((_, side) => (IReadOnlyList<int>)[.. Enumerable.Range(0, 24).Select(h => own.Where(m => m.Side == side && m.HoursAgo == 23 - h).Sum(m => m.Fields))])]));
+            if (last is { State: "paused", GuardAnswer: null })
+            {
+                needs.Add(new NeedShown("guard", $"{mirror.Definition.Name}, run {last.Id}", $"waits for you before it writes. {last.Reason}", last.EndedAt ?? last.StartedAt, $"/runs/{last.Id}", "Look"));
+            }
+
             if (last is { State: "failed" })
             {
                 needs.Add(new NeedShown("failed", $"{mirror.Definition.Name}, run {last.Id}", $"failed: {last.Reason}", last.EndedAt ?? last.StartedAt, $"/runs/{last.Id}", "Look"));
@@ -67,6 +72,7 @@ internal static class TodayEndpoints
             g.Count() == 1
                 ? new NeedShown("held", g.First().Title, $" is held: {g.First().Reason}", g.First().Since, "/held", "Open")
                 : new NeedShown("held", $"{g.Count()} records", $" are held{(g.Key.Field is { } field ? $" by their {field}" : "")}, the oldest {g.First().Title}", g.Min(h => h.Since), "/held", "Open")));
+        needs.AddRange((await views.SetAside(cancellation)).Select(u => new NeedShown("held", $"{u.Records} {(u.Records == 1 ? "record" : "records")}", $" of {kept.First(m => m.Id == u.MirrorId).Definition.Name} {(u.Records == 1 ? "is" : "are")} left alone since run {u.Run} was undone", u.Since, "/held", "Open")));
         var (alike, oldest) = await LookAlikeEndpoints.Waiting(lookAlikes, mirrors, connections, cancellation);
         if (oldest is not null)
         {

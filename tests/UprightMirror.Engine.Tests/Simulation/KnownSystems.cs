@@ -34,4 +34,6 @@ public sealed class OnlyReferences(References references) : IMirrors
     public Task<bool> RemoveDraft(string key, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation) => throw new NotSupportedException();
+
+    public Task SetGuards(int id, Core.Reconciling.Guards guards, CancellationToken cancellation) => throw new NotSupportedException();
 }

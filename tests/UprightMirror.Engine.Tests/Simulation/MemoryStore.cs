@@ -27,7 +27,7 @@ public enum Planted
 }
 
 /// <summary>A run store in memory, for histories by the thousand. What was saved survives a simulated end of the process.</summary>
-public sealed class MemoryStore : IRunStore, IDecisionStore
+public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
 {
     private sealed class Row
     {
@@ -128,6 +128,103 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
 
     public IReadOnlyList<Hold> Holds => this.holds;
 
+    /// <summary>Records that an undo set aside.</summary>
+    public HashSet<Guid> SetAside { get; } = [];
+
+    private readonly Dictionary<(Guid Link, long Run), RecordMemory> memories = [];
+
+    /// <summary>The journal's lines beside the runs that wrote them.</summary>
+    private readonly List<long> journalRuns = [];
+
+    private void Tell(IEnumerable<JournalEntry> entries, bool byRun = true)
+    {
+        this.Journal.AddRange(entries);
+        this.journalRuns.AddRange(Enumerable.Repeat(byRun ? this.RunId : 0, this.Journal.Count - this.journalRuns.Count));
+    }
+
+    /// <summary>Created records as their systems stored them.</summary>
+    private readonly Dictionary<(Guid Link, int Side), RawFields> created = [];
+
+    public Task<bool> KeepOut(CancellationToken cancellation) => Task.FromResult(true);
+
+    public Task<IReadOnlyList<DoneByRun>> ReadDone(long run, Guid? only, Guid after, int count, CancellationToken cancellation)
+    {
+        var told = this.Journal.Zip(this.journalRuns, (entry, by) => (Entry: entry, Run: by)).ToList();
+        bool Writes(JournalEntry e) => e.Kind is JournalKind.Written or JournalKind.Created or JournalKind.Removed;
+        return Task.FromResult<IReadOnlyList<DoneByRun>>([.. told.Where(t => t.Run == run && Writes(t.Entry) && t.Entry.Link.CompareTo(after) > 0 && (only is null || only == t.Entry.Link)).GroupBy(t => t.Entry.Link).OrderBy(g => g.Key).Take(count)
+            .Select(g => new DoneByRun(
+                g.Key, "", this.links.ContainsKey(g.Key) ? this.Load(g.Key) : null,
+                this.memories.Where(m => m.Key.Link == g.Key && m.Key.Run <= run).OrderByDescending(m => m.Key.Run).Select(m => m.Value).FirstOrDefault(),
+                [.. g.Select(t => new WrittenByRun(
+                    t.Entry.Kind switch { JournalKind.Created => WriteKind.Create, JournalKind.Removed => WriteKind.Remove, _ => WriteKind.Change }, t.Entry.Side!.Value, t.Entry.Field,
+                    t.Entry.Field is null ? Value.Empty : StoredForms.ReadRawValue(t.Entry.Before?.ToJsonString()), t.Entry.Field is null ? Value.Empty : StoredForms.ReadRawValue(t.Entry.After?.ToJsonString()),
+                    t.Entry.Kind == JournalKind.Created ? this.created.GetValueOrDefault((g.Key, t.Entry.Side!.Value)) : null))]))]);
+    }
+
+    public Task SaveUndone(long run, IReadOnlyList<RunUndone> records, bool whole, string who, CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var record in records)
+        {
+            this.links.TryAdd(record.Link, new Linked { Title = record.Title });
+            var link = this.links[record.Link];
+            if (record.Agreed is null)
+            {
+                link.Agreed.Clear();
+            }
+
+            foreach (var (field, value) in record.Agreed ?? ImmutableDictionary<string, AgreedValue?>.Empty)
+            {
+                link.Agreed.Remove(field);
+                if (value is not null)
+                {
+                    link.Agreed[field] = value;
+                }
+            }
+
+            foreach (var missing in record.Missing)
+            {
+                this.rows.TryAdd((missing.Side, missing.Id), new Row { Known = new KnownRecord(missing.Side, missing.Id, null, missing.Shadow, missing.Told, missing.Owed, missing.Unmet, null, null, null), Link = record.Link });
+            }
+
+            foreach (var side in record.Sides)
+            {
+                var row = this.rows[(side.Side, side.Id)];
+                row.Known = row.Known with { Shadow = side.Shadow, Told = side.Told, Owed = side.Owed, Unmet = side.Unmet };
+            }
+
+            foreach (var old in this.deliveries.Values.Where(d => d.State is "planned" or "refused" && d.Delivery.Link == record.Link).ToList())
+            {
+                this.deliveries[old.Delivery.Id] = old with { State = "superseded" };
+            }
+
+            foreach (var forgotten in this.memories.Keys.Where(m => m.Link == record.Link && m.Run >= run).ToList())
+            {
+                this.memories.Remove(forgotten);
+            }
+
+            foreach (var delivery in record.PutBack)
+            {
+                this.deliveries[++this.lastId] = (delivery with { Id = this.lastId, IsAside = true }, "planned");
+                this.asides.Add(this.lastId);
+            }
+
+            this.holds.RemoveAll(h => h.Link == record.Link);
+            this.SetAside.Add(record.Link);
+            this.Tell(record.Journal, false);
+        }
+    });
+
+    /// <summary>A person lets everything go on that an undo set aside.</summary>
+    public void LetGoOn()
+    {
+        foreach (var link in this.SetAside.Where(this.links.ContainsKey))
+        {
+            this.links[link].Waiting = true;
+        }
+
+        this.SetAside.Clear();
+    }
+
     public IEnumerable<ConflictToDecide> OpenConflicts => this.conflicts.Where(c => c.IsOpen).Select(c => new ConflictToDecide(c.Id, c.Link, c.Fields, c.Values, c.Revision));
 
     public IEnumerable<LinkedRecord> AllLinked => this.links.Keys.Select(this.Load);
@@ -184,7 +281,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
             this.links.TryAdd(link.Link, new Linked { Title = link.Title });
             this.links[link.Link].Waiting = true;
             this.rows[(link.Side, link.Id)].Link = link.Link;
-            this.Journal.Add(new JournalEntry(link.Link, JournalKind.Linked, link.Side, null, null, null, link.Why, null));
+            this.Tell([new JournalEntry(link.Link, JournalKind.Linked, link.Side, null, null, null, link.Why, null)]);
             this.holds.RemoveAll(h => h.Link is null && (h.Side, h.RecordId) == (link.Side, link.Id));
         }
     });
@@ -211,7 +308,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
     public Task<IReadOnlyList<LinkedRecord>> ReadWaiting(Guid after, int count, CancellationToken cancellation)
     {
         var waiting = this.rows.Values.Where(r => r.Waiting && r.Link is not null).Select(r => r.Link!.Value).ToHashSet();
-        return Task.FromResult<IReadOnlyList<LinkedRecord>>([.. this.links.Where(l => l.Key.CompareTo(after) > 0 && (l.Value.Waiting || waiting.Contains(l.Key))).Take(count).Select(l => this.Load(l.Key))]);
+        return Task.FromResult<IReadOnlyList<LinkedRecord>>([.. this.links.Where(l => l.Key.CompareTo(after) > 0 && !this.SetAside.Contains(l.Key) && (l.Value.Waiting || waiting.Contains(l.Key))).Take(count).Select(l => this.Load(l.Key))]);
     }
 
     public Task SaveReconciled(IReadOnlyList<Reconciled> records, CancellationToken cancellation) => this.Save(() =>
@@ -224,6 +321,21 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
 
     public Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, bool aside, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
         [.. this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Id > after && (!aside || this.asides.Contains(d.Delivery.Id))).OrderBy(d => d.Delivery.Id).Take(count).Select(d => d.Delivery)]);
+
+    /// <summary>Whether the mirror is past its first load: guards count only then.</summary>
+    public bool IsPastFirstLoad { get; set; }
+
+    public Task<bool> HasFinishedBefore(CancellationToken cancellation) => Task.FromResult(this.IsPastFirstLoad);
+
+    public Task<IReadOnlyList<AboutToDo>> CountPlanned(CancellationToken cancellation)
+    {
+        var planned = this.deliveries.Values.Where(d => d.State == "planned" && !this.asides.Contains(d.Delivery.Id)).Select(d => d.Delivery).ToList();
+        bool IsGone(Row r) => r is { Link: { } link, Known: { Raw: null, Shadow: not null } } && (this.links[link].Waiting || r.Waiting);
+        return Task.FromResult<IReadOnlyList<AboutToDo>>([.. planned.Select(d => d.Side).Concat(this.rows.Values.Where(IsGone).Select(r => r.Known.Side)).Distinct().Order().Select(side => new AboutToDo(
+            side, this.rows.Values.Count(r => r.Known.Side == side && r.Link is not null),
+            planned.Count(d => d.Side == side && d.Kind == WriteKind.Create), planned.Count(d => d.Side == side && d.Kind == WriteKind.Change), planned.Count(d => d.Side == side && d.Kind == WriteKind.Remove),
+            planned.Where(d => d.Side == side && d.Kind == WriteKind.Change).Sum(d => d.Fields.Count(f => f.Raw.IsEmpty && !f.Before.IsEmpty)), this.rows.Values.Count(r => r.Known.Side == side && IsGone(r))))]);
+    }
 
     public Task<IReadOnlyList<Delivery>> ReadUnanswered(CancellationToken cancellation)
     {
@@ -265,21 +377,27 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
             case DeliveryEnd.Confirmed { Stored: { } stored, After: { } after } confirmed:
                 var row = this.rows.TryGetValue((delivery.Side, stored.Id), out var known) ? known : new Row { Known = Unknown(delivery.Side, stored) };
                 row.Link = delivery.Link;
+                if (delivery.Kind == WriteKind.Create)
+                {
+                    this.created[(delivery.Link, delivery.Side)] = stored.Fields;
+                }
+
                 row.Known = Apply(row.Known with { Raw = stored.Fields, VersionTag = stored.VersionTag, ChangedAt = stored.ChangedAt }, this.Planted == Planted.ForgetsTheShadow && row.Known.Shadow is not null ? after with { Shadow = null } : after);
                 row.Waiting |= confirmed.Waiting;
                 this.rows[(delivery.Side, stored.Id)] = row;
-                this.Journal.AddRange(confirmed.Journal);
+                this.Tell(confirmed.Journal);
                 break;
             case DeliveryEnd.Confirmed removed:
                 this.rows.Remove((delivery.Side, delivery.RecordId!));
-                this.Journal.AddRange(removed.Journal);
+                this.Tell(removed.Journal);
                 break;
-            case DeliveryEnd.Overtaken:
+            case DeliveryEnd.Overtaken overtaken:
                 this.links[delivery.Link].Waiting = true;
+                this.Tell(overtaken.Journal);
                 break;
             case DeliveryEnd.Refused refused:
                 this.holds.Add(refused.Hold);
-                this.Journal.Add(refused.Journal);
+                this.Tell([refused.Journal]);
                 break;
         }
     }
@@ -318,7 +436,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
             this.rows[(side.Side, side.Id)].Known = Apply(this.rows[(side.Side, side.Id)].Known, side);
         }
 
-        this.Journal.AddRange(decided.Journal);
+        this.Tell(decided.Journal, false);
         return Task.FromResult(true);
     }
 
@@ -373,11 +491,11 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
 
         foreach (var delivery in undone.PutBack)
         {
-            this.deliveries[++this.lastId] = (delivery with { Id = this.lastId }, "planned");
+            this.deliveries[++this.lastId] = (delivery with { Id = this.lastId, IsAside = true }, "planned");
             this.asides.Add(this.lastId);
         }
 
-        this.Journal.AddRange(undone.Journal);
+        this.Tell(undone.Journal, false);
         return Task.FromResult(true);
     }
 
@@ -402,6 +520,13 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
 
     private void Keep(Reconciled record)
     {
+        if (record.Memory is { } memory)
+        {
+            this.memories[(record.Link, memory.Run)] = this.memories.TryGetValue((record.Link, memory.Run), out var first)
+                ? first with { Agreed = first.Agreed.Concat(memory.Agreed.Where(a => !first.Agreed.ContainsKey(a.Key))).ToDictionary() }
+                : memory;
+        }
+
         var link = this.links[record.Link];
         link.Title = record.Title;
         (link.Waiting, link.IsFollowed) = (false, record.IsFollowed);
@@ -458,7 +583,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore
             this.deliveries[++this.lastId] = (delivery with { Id = this.lastId }, "planned");
         }
 
-        this.Journal.AddRange(record.Journal);
+        this.Tell(record.Journal);
         if (record.GoneEverywhere)
         {
             this.links.Remove(record.Link);

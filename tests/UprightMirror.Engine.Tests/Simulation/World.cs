@@ -160,6 +160,16 @@ public sealed class World
     public Task<(DecisionEnd End, IReadOnlyList<string> Words)> Undo(long conflict) =>
         new Deciding(this.Mirror, this.Rules.SideNames, this.Store, this.clock).Undo(conflict, "Maren Voll", CancellationToken.None);
 
+    /// <summary>Undoes a run. The next one makes the writes.</summary>
+    public async Task<IReadOnlyList<UndoOfRecord>> UndoRun(long run) => (await new Undoing(this.Mirror, this.Rules.SideNames, this.Store).Undo(run, null, "Maren Voll", CancellationToken.None))!;
+
+    public Task<IReadOnlyList<UndoOfRecord>> RehearseUndo(long run) => new Undoing(this.Mirror, this.Rules.SideNames, this.Store).Rehearse(run, null, "Maren Voll", CancellationToken.None);
+
+    /// <summary>What every side holds of the mirror's fields.</summary>
+    public IReadOnlyDictionary<(int Side, string Id, string Field), string> Held() => this.Systems
+        .SelectMany((system, side) => system.Ids.SelectMany(id => this.Mirror.Fields.Where(f => f.Cells[side] is not null).Select(f => KeyValuePair.Create((side, id, f.Name), system.Fields(id)[f.Name].ToString()!))))
+        .ToDictionary();
+
     /// <summary>Somebody edits what one side holds of a conflict's fields.</summary>
     public (int Side, string Field) EditOneOf(ConflictToDecide conflict)
     {

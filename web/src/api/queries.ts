@@ -17,6 +17,7 @@ import {
   type DraftSent,
   type FieldForm,
   type EventsAsked,
+  type Guards,
   type LearnExample,
   type NewMirrorAsked,
   type RefusedSuggestion,
@@ -234,6 +235,55 @@ export const useRun = (id: number, outcome: string | null) =>
       ),
     placeholderData: keepPreviousData,
   });
+
+export const useRehearsedUndo = (id: number, link: string | null) =>
+  useQuery({
+    queryKey: ['undo', id, link],
+    queryFn: () =>
+      data(client.GET('/api/runs/{id}/undo', { params: { path: { id }, query: { link: link ?? undefined } } })),
+    retry: false,
+  });
+
+export function useUndoRun() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, link }: { id: number; link: string | null }) =>
+      data(client.POST('/api/runs/{id}/undo', { params: { path: { id }, query: { link: link ?? undefined } } })),
+    onSettled: () => void cache.invalidateQueries(),
+  });
+}
+
+export function useReleaseUndone() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (id: number) => client.POST('/api/runs/{id}/undo/release', { params: { path: { id } } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export const usePlanned = (id: number, wanted: boolean) =>
+  useQuery({
+    queryKey: ['planned', id],
+    queryFn: () => data(client.GET('/api/runs/{id}/planned', { params: { path: { id } } })),
+    enabled: wanted,
+  });
+
+export function useAnswerGuard() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, answer }: { id: number; answer: string }) =>
+      data(client.POST('/api/runs/{id}/guard', { params: { path: { id } }, body: { answer } })),
+    onSettled: () => void cache.invalidateQueries(),
+  });
+}
+
+export function useGuards(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Guards) => client.PUT('/api/mirrors/{key}/guards', { params: { path: { key } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
 
 export const useSystems = () => useQuery({ queryKey: ['systems'], queryFn: () => data(client.GET('/api/systems')) });
 

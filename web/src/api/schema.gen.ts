@@ -580,6 +580,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["rehearseUndo"];
+        put?: never;
+        post: operations["undoRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/undo/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["releaseUndone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/guards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["setGuards"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/planned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPlanned"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/guard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answerGuard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/look-alikes": {
         parameters: {
             query?: never;
@@ -1554,10 +1634,47 @@ export interface components {
             example: string;
             result: string;
         };
+        GuardAnswered: {
+            answer: string;
+        };
+        GuardGone: {
+            /** Format: int64 */
+            run: null | number;
+        };
+        GuardLimitShown: {
+            /** Format: int32 */
+            number: number;
+            /** Format: double */
+            share: number;
+        };
+        GuardShown: {
+            what: string;
+            /** Format: int32 */
+            side: number;
+            /** Format: int32 */
+            count: number;
+            /** Format: int32 */
+            records: number;
+            gone: boolean;
+            /** Format: int32 */
+            limitNumber: number;
+            /** Format: double */
+            limitShare: number;
+        };
+        GuardsShown: {
+            creations: null | components["schemas"]["GuardLimitShown"];
+            changes: null | components["schemas"]["GuardLimitShown"];
+            removals: null | components["schemas"]["GuardLimitShown"];
+            emptiedFields: null | components["schemas"]["GuardLimitShown"];
+        };
         Guess: {
             what: string;
             value: string;
             why: string;
+        };
+        HeldPage: {
+            holds: components["schemas"]["HoldShown"][];
+            undone: components["schemas"]["UndoneShown"][];
         };
         HoldShown: {
             /** Format: int64 */
@@ -1574,6 +1691,13 @@ export interface components {
             answer: null | string;
             /** Format: date-time */
             since: string;
+        };
+        InverseShown: {
+            /** Format: int32 */
+            side: number;
+            kind: string;
+            recordId: null | string;
+            fields: components["schemas"]["PutBackShown"][];
         };
         JoinAsked: {
             /** Format: int32 */
@@ -1612,6 +1736,10 @@ export interface components {
             inWords: null | string;
             others: components["schemas"]["LearnExample"][];
             askFor: null | string;
+        };
+        LetGoOn: {
+            /** Format: int32 */
+            records: number;
         };
         LikelihoodsTried: {
             across: number[];
@@ -1681,6 +1809,7 @@ export interface components {
             fields: components["schemas"]["FieldShown"][];
             inPlainWords: string[];
             sample: null | components["schemas"]["SampleShown"];
+            guards: components["schemas"]["GuardsShown"];
         };
         MirrorRow: {
             key: string;
@@ -1814,12 +1943,38 @@ export interface components {
         };
         /** @enum {unknown} */
         PhoneForm: "international" | "nationalDigits" | null;
+        PlannedField: {
+            field: string;
+            now: string;
+            after: string;
+        };
+        PlannedPage: {
+            sides: components["schemas"]["SideShown"][];
+            writes: components["schemas"]["PlannedShown"][];
+            /** Format: int32 */
+            total: number;
+        };
+        PlannedShown: {
+            /** Format: uuid */
+            link: string;
+            title: string;
+            /** Format: int32 */
+            side: number;
+            kind: string;
+            recordId: null | string;
+            fields: components["schemas"]["PlannedField"][];
+        };
         PutBackOffer: {
             /** Format: int32 */
             side: number;
             field: string;
             before: string;
             now: string;
+        };
+        PutBackShown: {
+            field: string;
+            now: string;
+            back: string;
         };
         QueuesShown: {
             /** Format: int32 */
@@ -1997,10 +2152,27 @@ export interface components {
             stage: null | string;
             counts: components["schemas"]["RunCounts"];
             reason: null | string;
+            canUndo?: boolean;
+            undoneBy?: null | string;
+            /** Format: date-time */
+            undoneAt?: null | string;
+            guarded?: components["schemas"]["GuardShown"][];
+            guardAnswer?: null | string;
+            guardAnsweredBy?: null | string;
+            /** Format: int32 */
+            setAside?: number;
         };
         RunStarted: {
             /** Format: int64 */
             run: number;
+        };
+        RunUndoneShown: {
+            /** Format: int32 */
+            back: number;
+            /** Format: int32 */
+            left: number;
+            /** Format: int64 */
+            run: null | number;
         };
         SampleShown: {
             /** Format: uuid */
@@ -2233,6 +2405,46 @@ export interface components {
             trips: components["schemas"]["TripShown"][];
             inverse: null | string;
             problems: string[];
+        };
+        UndoRehearsed: {
+            run: components["schemas"]["RunShown"];
+            sides: components["schemas"]["SideShown"][];
+            bySide: components["schemas"]["UndoneSideShown"][];
+            records: components["schemas"]["UndoneRecordShown"][];
+            /** Format: int32 */
+            of: number;
+            /** Format: int32 */
+            back: number;
+            /** Format: int32 */
+            left: number;
+        };
+        UndoneRecordShown: {
+            /** Format: uuid */
+            link: string;
+            title: string;
+            writes: components["schemas"]["InverseShown"][];
+            left: string[];
+        };
+        UndoneShown: {
+            mirror: string;
+            mirrorName: string;
+            /** Format: int64 */
+            run: number;
+            /** Format: int32 */
+            records: number;
+            who: null | string;
+            /** Format: date-time */
+            since: string;
+        };
+        UndoneSideShown: {
+            /** Format: int32 */
+            side: number;
+            /** Format: int32 */
+            changed: number;
+            /** Format: int32 */
+            removed: number;
+            /** Format: int32 */
+            createdAgain: number;
         };
         /** @enum {unknown} */
         UnknownCodes: "hold" | "pass" | "value";
@@ -3261,7 +3473,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HoldShown"][];
+                    "application/json": components["schemas"]["HeldPage"];
                 };
             };
         };
@@ -3437,6 +3649,183 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    rehearseUndo: {
+        parameters: {
+            query?: {
+                link?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoRehearsed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    undoRun: {
+        parameters: {
+            query?: {
+                link?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunUndoneShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    releaseUndone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetGoOn"];
+                };
+            };
+        };
+    };
+    setGuards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuardsShown"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getPlanned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    answerGuard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuardAnswered"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuardGone"];
+                };
             };
             /** @description Not Found */
             404: {

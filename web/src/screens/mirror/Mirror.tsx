@@ -14,6 +14,7 @@ import { Recognising } from './recognising/Recognising';
 import { Sides } from './Sides';
 import { SidesDraft } from './SidesDraft';
 import { stepStates, type StepState } from './steps';
+import { Guards } from './Guards';
 import { Timing } from './Timing';
 
 const STEPS = [
@@ -136,7 +137,10 @@ export function Mirror({ session }: { session: Session }) {
         </nav>
         {start.isError && <Notice>{start.error.message}</Notice>}
         {step === 'timing' ? (
-          <Timing mirror={m} mayChange={session.role === 'administrator'} />
+          <>
+            <Timing mirror={m} mayChange={session.role === 'administrator'} />
+            <Guards mirror={m.key} guards={mirror.data.guards} mayChange={session.role === 'administrator'} />
+          </>
         ) : step === 'sides' && session.role === 'administrator' ? (
           <SidesDraft
             mirrorKey={key}

@@ -1,6 +1,7 @@
-import { Link, useParams, useSearchParams } from 'react-router';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { Run, Session } from '../../api/client';
-import { useRun, useStopRun } from '../../api/queries';
+import { useReleaseUndone, useRun, useStopRun } from '../../api/queries';
+import { Guarded } from './Guarded';
 import { Button } from '../../parts/Button';
 import { Progress } from '../../parts/Foot';
 import { Mark, type MarkName } from '../../parts/Mark';
@@ -23,6 +24,8 @@ export function RunScreen({ session }: { session: Session }) {
   const outcome = params.get('outcome');
   const run = useRun(id, outcome);
   const stop = useStopRun();
+  const release = useReleaseUndone();
+  const go = useNavigate();
   if (run.isPending)
     return (
       <div className="px-5 py-4">
@@ -36,6 +39,7 @@ export function RunScreen({ session }: { session: Session }) {
       </div>
     );
   const { run: r, records, total } = run.data;
+  const setAside = r.setAside ?? 0;
   const isQuiet = r.state === 'finished' && !r.rehearsal && r.counts.written === 0;
   return (
     <div className="mx-auto max-w-[1100px] px-5 py-4">
@@ -59,6 +63,15 @@ export function RunScreen({ session }: { session: Session }) {
             {stop.isSuccess ? 'Stopping…' : 'Stop'}
           </Button>
         )}
+        {r.canUndo && (
+          <Button
+            className="ml-auto"
+            disabled={session.role === 'reader'}
+            onClick={() => void go(`/runs/${r.id}/undo`)}
+          >
+            Take it back…
+          </Button>
+        )}
       </div>
       <div aria-live="polite" className="mt-3 border-y border-rule bg-sheet px-4 py-3">
         {r.state === 'running' ? (
@@ -78,6 +91,11 @@ export function RunScreen({ session }: { session: Session }) {
             {r.counts.read.toLocaleString()} records read, {r.counts.unchanged.toLocaleString()} unchanged
             {(r.counts.outOfScope ?? 0) > 0 && `, ${r.counts.outOfScope!.toLocaleString()} out of scope`}.
             {isQuiet && ' Every side holds what is agreed.'}
+            {r.reason && <span className="mt-1 block text-held">{r.reason}</span>}
+          </p>
+        ) : r.state === 'paused' ? (
+          <p>
+            <strong className="font-semibold text-held">Paused by a guard.</strong> {r.reason}
           </p>
         ) : (
           <p>
@@ -89,60 +107,98 @@ export function RunScreen({ session }: { session: Session }) {
         )}
       </div>
       {stop.isError && <Notice>{stop.error.message}</Notice>}
-      <div className="mt-4 flex gap-1" role="group" aria-label="Show">
-        <Filter
-          on={outcome === null}
-          name={<>All</>}
-          count={total}
-          set={() => setParams({})}
-          hidden={outcome !== null}
-        />
-        {OUTCOMES.filter(([o, , key]) => r.counts[key] > 0 || outcome === o).map(([o, mark, key]) => (
-          <Filter
-            key={o}
-            on={outcome === o}
-            name={<Mark of={mark} word />}
-            count={r.counts[key]}
-            set={() => setParams(outcome === o ? {} : { outcome: o })}
-          />
-        ))}
-      </div>
-      {records.length === 0 ? (
-        <div className="mt-2">
-          <Empty
-            title={
-              r.rehearsal
-                ? 'A rehearsal keeps no list of records yet.'
-                : r.state === 'running'
-                  ? 'Nothing decided yet.'
-                  : 'No record was touched.'
-            }
-          >
-            {r.state === 'running'
-              ? 'Records appear here as they are decided.'
-              : 'Records that a run links, creates, updates, holds or finds in conflict are listed here.'}
-          </Empty>
-        </div>
-      ) : (
-        <ul className="mt-2 border-t border-rule bg-sheet">
-          {records.map((x) => (
-            <li
-              key={x.link}
-              className="grid grid-cols-[120px_minmax(0,1fr)_minmax(0,1fr)] border-b border-rule px-2 py-[7px]"
+      {release.isError && <Notice>{release.error.message}</Notice>}
+      {(r.undoneBy || setAside > 0) && (
+        <div className="flex items-center gap-3 border-b border-rule bg-held-tint px-4 py-2">
+          <p>
+            {r.undoneBy ? (
+              <>
+                <strong className="font-semibold">{r.undoneBy} took this run back</strong>, <When at={r.undoneAt!} />.
+              </>
+            ) : (
+              <strong className="font-semibold">Part of this run was taken back.</strong>
+            )}{' '}
+            {setAside > 0 &&
+              `${setAside === 1 ? 'One record is' : `${setAside.toLocaleString()} records are`} left alone until you let ${setAside === 1 ? 'it' : 'them'} go on.`}
+          </p>
+          {setAside > 0 && (
+            <Button
+              className="ml-auto"
+              disabled={session.role === 'reader' || release.isPending}
+              onClick={() => release.mutate(r.id)}
             >
-              <Mark of={OUTCOMES.find(([o]) => o === x.outcome)?.[1] ?? 'unchanged'} word />
-              <Link to={`/records/${x.link}`} className="truncate font-semibold hover:underline">
-                {x.title}
-              </Link>
-              <span className="truncate text-soft">{x.fields.join(', ')}</span>
-            </li>
-          ))}
-        </ul>
+              Let {setAside === 1 ? 'it' : 'them'} go on
+            </Button>
+          )}
+        </div>
       )}
-      {total > records.length && (
-        <p className="mt-2 text-soft">
-          The first {records.length} of {total.toLocaleString()} are shown.
-        </p>
+      {r.state === 'paused' && <Guarded run={r} session={session} />}
+      {r.state === 'paused' && total === 0 ? null : (
+        <>
+          <div className="mt-4 flex gap-1" role="group" aria-label="Show">
+            <Filter
+              on={outcome === null}
+              name={<>All</>}
+              count={total}
+              set={() => setParams({})}
+              hidden={outcome !== null}
+            />
+            {OUTCOMES.filter(([o, , key]) => r.counts[key] > 0 || outcome === o).map(([o, mark, key]) => (
+              <Filter
+                key={o}
+                on={outcome === o}
+                name={<Mark of={mark} word />}
+                count={r.counts[key]}
+                set={() => setParams(outcome === o ? {} : { outcome: o })}
+              />
+            ))}
+          </div>
+          {records.length === 0 ? (
+            <div className="mt-2">
+              <Empty
+                title={
+                  r.rehearsal
+                    ? 'A rehearsal keeps no list of records yet.'
+                    : r.state === 'running'
+                      ? 'Nothing decided yet.'
+                      : 'No record was touched.'
+                }
+              >
+                {r.state === 'running'
+                  ? 'Records appear here as they are decided.'
+                  : 'Records that a run links, creates, updates, holds or finds in conflict are listed here.'}
+              </Empty>
+            </div>
+          ) : (
+            <ul className="mt-2 border-t border-rule bg-sheet">
+              {records.map((x) => (
+                <li
+                  key={x.link}
+                  className="group grid grid-cols-[120px_minmax(0,1fr)_minmax(0,1fr)_110px] border-b border-rule px-2 py-[7px]"
+                >
+                  <Mark of={OUTCOMES.find(([o]) => o === x.outcome)?.[1] ?? 'unchanged'} word />
+                  <Link to={`/records/${x.link}`} className="truncate font-semibold hover:underline">
+                    {x.title}
+                  </Link>
+                  <span className="truncate text-soft">{x.fields.join(', ')}</span>
+                  {r.canUndo && session.role !== 'reader' && (x.outcome === 'Updated' || x.outcome === 'Created') && (
+                    <Link
+                      to={`/runs/${r.id}/undo?record=${x.link}`}
+                      className="text-right text-action opacity-0 group-hover:opacity-100 focus:opacity-100 hover:underline"
+                    >
+                      Take it back…
+                    </Link>
+                  )}
+                </li>
+              ))}
+            </ul>
+          )}
+          {total > records.length && (
+            <p className="mt-2 text-soft">
+              The first {records.length} of {total.toLocaleString()} are shown.
+            </p>
+          )}
+        </>
       )}
     </div>
   );

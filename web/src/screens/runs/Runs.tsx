@@ -85,9 +85,16 @@ export function RunState({ run }: { run: Run }) {
     );
   return (
     <span
-      className={run.state === 'failed' ? 'font-semibold text-refused' : run.state === 'stopped' ? 'text-held' : ''}
+      className={
+        run.state === 'failed'
+          ? 'font-semibold text-refused'
+          : run.state === 'stopped' || (run.state === 'paused' && !run.guardAnswer)
+            ? 'text-held'
+            : ''
+      }
     >
-      {run.state}
+      {run.state === 'paused' ? 'paused by a guard' : run.state}
+      {run.undoneBy && <span className="text-held">, taken back</span>}
     </span>
   );
 }

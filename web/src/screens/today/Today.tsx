@@ -12,6 +12,7 @@ const NEED_MARKS: Record<string, MarkName> = {
   conflict: 'inConflict',
   held: 'held',
   failed: 'refused',
+  guard: 'attention',
   lookAlike: 'lookAlike',
 };
 

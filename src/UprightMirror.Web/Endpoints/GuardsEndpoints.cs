@@ -1,0 +1,134 @@
+using System.Collections.Immutable;
+using System.Security.Claims;
+using System.Text.Json;
+using Microsoft.AspNetCore.Http.HttpResults;
+using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Values;
+using UprightMirror.Storage;
+using UprightMirror.Web.Running;
+using UprightMirror.Web.SigningIn;
+
+namespace UprightMirror.Web.Endpoints;
+
+/// <summary>What a guard paused a run at.</summary>
+/// <param name="What">creations, changes, removals or emptiedFields.</param>
+/// <param name="Gone">True for records that were removed on the side itself.</param>
+public sealed record GuardShown(string What, int Side, int Count, int Records, bool Gone, int LimitNumber, double LimitShare);
+
+/// <param name="Share">0 to 1.</param>
+public sealed record GuardLimitShown(int Number, double Share);
+
+/// <summary>A mirror's guards; null for one that is off.</summary>
+public sealed record GuardsShown(GuardLimitShown? Creations, GuardLimitShown? Changes, GuardLimitShown? Removals, GuardLimitShown? EmptiedFields);
+
+/// <param name="Answer">once: this run's writes are made; always: they are, and as much passes from now on; stop: the mirror is paused.</param>
+public sealed record GuardAnswered(string Answer);
+
+/// <summary>A write that a run waits to make.</summary>
+/// <param name="Kind">create, change or remove.</param>
+public sealed record PlannedShown(Guid Link, string Title, int Side, string Kind, string? RecordId, IReadOnlyList<PlannedField> Fields);
+
+public sealed record PlannedField(string Field, string Now, string After);
+
+/// <param name="Writes">The first of them: removals first, then creations.</param>
+public sealed record PlannedPage(IReadOnlyList<SideShown> Sides, IReadOnlyList<PlannedShown> Writes, int Total);
+
+/// <summary>Guards: their limits, what a paused run waits to do, and the answer to it.</summary>
+internal static class GuardsEndpoints
+{
+    private const int MostShown = 200;
+
+    public static void MapGuards(this RouteGroupBuilder api)
+    {
+        api.MapPut("/mirrors/{key}/guards", SetGuards).RequireAuthorization(Roles.Administrator).WithName("setGuards");
+        api.MapGet("/runs/{id:long}/planned", Planned).WithName("getPlanned");
+        api.MapPost("/runs/{id:long}/guard", Answer).RequireAuthorization(Roles.Steward).WithName("answerGuard");
+    }
+
+    public static string NameOf(Guarded what) => what switch { Guarded.Creations => "creations", Guarded.Changes => "changes", Guarded.Removals => "removals", _ => "emptiedFields" };
+
+    public static GuardsShown Shown(Guards guards)
+    {
+        return new GuardsShown(Of(guards.Creations), Of(guards.Changes), Of(guards.Removals), Of(guards.EmptiedFields));
+
+        static GuardLimitShown? Of(GuardLimit? limit) => limit is null ? null : new GuardLimitShown(limit.Number, limit.Share);
+    }
+
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> SetGuards(string key, GuardsShown asked, Mirrors mirrors, CancellationToken cancellation)
+    {
+        if (new[] { asked.Creations, asked.Changes, asked.Removals, asked.EmptiedFields }.Any(l => l is not null && (l.Number is < 0 or > 100_000_000 || l.Share is < 0 or > 1 or double.NaN)))
+        {
+            return TypedResults.Problem(statusCode: 400, title: "A guard lets pass a number from 0 and a share from 0 to 100 % of the records.");
+        }
+
+        if (await mirrors.Find(key, cancellation) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        await mirrors.SetGuards(mirror.Id, new Guards(Of(asked.Creations), Of(asked.Changes), Of(asked.Removals), Of(asked.EmptiedFields)), cancellation);
+        return TypedResults.NoContent();
+
+        static GuardLimit? Of(GuardLimitShown? limit) => limit is null ? null : new GuardLimit(limit.Number, limit.Share);
+    }
+
+    private static async Task<Results<Ok<PlannedPage>, NotFound>> Planned(long id, RunBook book, Mirrors mirrors, KeptConnections connections, Views views, CancellationToken cancellation)
+    {
+        if (await book.Find(id, cancellation) is not { } run || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == run.MirrorId) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var (writes, total) = await views.Planned(mirror.Id, MostShown, cancellation);
+        return TypedResults.Ok(new PlannedPage((await Endpoints.Shown.With(connections, cancellation)).Sides(mirror.Definition), [.. writes.Select(w => new PlannedShown(w.Link, w.Title, w.Side, w.Kind.ToLowerInvariant(), w.RecordId, FieldsOf(w.Fields)))], total));
+    }
+
+    private static IReadOnlyList<PlannedField> FieldsOf(string json)
+    {
+        using var document = JsonDocument.Parse(json);
+        return [.. document.RootElement.EnumerateArray().Select(f => new PlannedField(f.GetProperty("field").GetString()!, ValueJson.ReadRaw(f.GetProperty("before")).Display, ValueJson.ReadRaw(f.GetProperty("raw")).Display))];
+    }
+
+    private static async Task<Results<Ok<GuardGone>, NotFound, ProblemHttpResult>> Answer(
+        long id, GuardAnswered asked, RunBook book, Mirrors mirrors, MirrorSchedule schedule, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation)
+    {
+        if (asked.Answer is not ("once" or "always" or "stop"))
+        {
+            return TypedResults.Problem(statusCode: 400, title: "A guard is answered by once, always or stop.");
+        }
+
+        if (await book.Find(id, cancellation) is not { } run || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == run.MirrorId) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (asked.Answer != "once" && !user.IsInRole(Roles.Administrator))
+        {
+            return TypedResults.Problem(statusCode: 403, title: "Only an administrator changes a mirror's guards or pauses it. You can let this run go on once.");
+        }
+
+        if (!await book.AnswerGuard(id, asked.Answer, user.Identity!.Name!, cancellation))
+        {
+            return TypedResults.Problem(statusCode: 409, title: "This run does not wait for an answer: somebody gave one, or it is not paused.");
+        }
+
+        if (asked.Answer == "stop")
+        {
+            await mirrors.SetTiming(mirror.Id, "paused", mirror.EveryMinutes, cancellation);
+            await schedule.Apply(mirror with { State = "paused" }, cancellation);
+            return TypedResults.Ok(new GuardGone(null));
+        }
+
+        if (asked.Answer == "always")
+        {
+            var guards = run.Guarded.Aggregate(mirror.Guards, (kept, found) => kept.Of(found.What) is { } limit ? kept.With(found.What, limit with { Number = Math.Max(limit.Number, found.Count) }) : kept);
+            await mirrors.SetGuards(mirror.Id, guards, cancellation);
+            mirror = mirror with { Guards = guards };
+        }
+
+        return TypedResults.Ok(new GuardGone(await queue.Start(mirror, rehearse: false, $"{user.Identity.Name}, after the guard of run {id}", run.Guarded)));
+    }
+}
+
+/// <param name="Run">The run that makes the writes; null where none was begun.</param>
+public sealed record GuardGone(long? Run);
