@@ -23,6 +23,9 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     /// <summary>The first half of the key of a mirror's advisory lock; the second is the mirror's id.</summary>
     internal const int LockSpace = 5317;
 
+    /// <summary>Of so many rehearsals of a mirror it is remembered what they would have written.</summary>
+    private const int RehearsalsKept = 20;
+
     private readonly NpgsqlDataSource database;
     private readonly NpgsqlConnection connection;
     private readonly int mirrorId;
@@ -75,6 +78,39 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         {
             this.rehearsal = await this.connection.BeginTransactionAsync(cancellation);
         }
+    }
+
+    /// <summary>Keeps what a rehearsal would have written, which is forgotten otherwise. Does nothing for a run.</summary>
+    public async Task KeepRehearsed(CancellationToken cancellation)
+    {
+        if (this.rehearsal is null)
+        {
+            return;
+        }
+
+        await using var planned = this.Command("""
+            select l.id, l.title, d.side, d.kind, d.record_id, d.fields from delivery d join link l on l.mirror_id = d.mirror_id and l.id = d.link_id
+            where d.mirror_id = @mirror and d.state = 'planned' order by d.id
+            """);
+        var writes = await ReadAll(planned, r => (Link: r.GetGuid(0), Title: r.GetString(1), Side: r.GetInt32(2), Kind: r.GetString(3), Record: r.IsDBNull(4) ? null : r.GetString(4), Fields: r.GetString(5)), cancellation);
+        await using var keep = this.database.CreateCommand("""
+            with old as (
+                delete from rehearsed_write where mirror_id = @mirror and run_id <= (select id from run where mirror_id = @mirror and rehearsal order by id desc offset @kept limit 1)
+            )
+            insert into rehearsed_write (mirror_id, run_id, n, link_id, title, side, kind, record_id, fields)
+            select @mirror, @run, w.n, (select id from link where mirror_id = @mirror and id = w.link), w.title, w.side, w.kind, w.record, w.fields::jsonb
+            from unnest(@links, @titles, @sides, @kinds, @records, @fields) with ordinality as w (link, title, side, kind, record, fields, n)
+            """);
+        keep.Parameters.AddWithValue("mirror", this.mirrorId);
+        keep.Parameters.AddWithValue("run", this.RunId);
+        keep.Parameters.AddWithValue("kept", RehearsalsKept);
+        keep.Parameters.AddWithValue("links", writes.Select(w => w.Link).ToArray());
+        keep.Parameters.AddWithValue("titles", writes.Select(w => w.Title).ToArray());
+        keep.Parameters.AddWithValue("sides", writes.Select(w => w.Side).ToArray());
+        keep.Parameters.AddWithValue("kinds", writes.Select(w => w.Kind).ToArray());
+        keep.Parameters.AddWithValue("records", NpgsqlDbType.Array | NpgsqlDbType.Text, writes.Select(w => w.Record).ToArray());
+        keep.Parameters.AddWithValue("fields", writes.Select(w => w.Fields).ToArray());
+        await keep.ExecuteNonQueryAsync(cancellation);
     }
 
     public async ValueTask DisposeAsync()

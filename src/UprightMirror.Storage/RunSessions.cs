@@ -40,7 +40,15 @@ public sealed class RunSessions(NpgsqlDataSource database, RunBook book, TimePro
     {
         public IRunStore Store => store;
 
-        public Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation, ImmutableArray<GuardFinding> guarded) => book.End(store.RunId, state, counts, reason, cancellation, guarded);
+        public async Task End(string state, RunCounts? counts, string? reason, CancellationToken cancellation, ImmutableArray<GuardFinding> guarded)
+        {
+            if (state == "finished")
+            {
+                await store.KeepRehearsed(cancellation);
+            }
+
+            await book.End(store.RunId, state, counts, reason, cancellation, guarded);
+        }
 
         public ValueTask DisposeAsync() => store.DisposeAsync();
     }

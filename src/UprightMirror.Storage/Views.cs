@@ -22,9 +22,10 @@ public sealed record HoldView(long Id, int MirrorId, Guid? Link, int Side, strin
 /// <summary>Records that the undo of a run set aside, together.</summary>
 public sealed record UndoneView(int MirrorId, long Run, int Records, string? Who, DateTimeOffset Since);
 
-/// <summary>A write that is planned.</summary>
+/// <summary>A write that is planned, was rehearsed, or was made.</summary>
+/// <param name="Link">Null for a record that only a rehearsal linked.</param>
 /// <param name="Fields">As JSON: what each field holds and would hold.</param>
-public sealed record PlannedView(Guid Link, string Title, int Side, string Kind, string? RecordId, string Fields);
+public sealed record PlannedView(Guid? Link, string Title, int Side, string Kind, string? RecordId, string Fields);
 
 public sealed record RunRecordView(Guid Link, string Title, string Outcome, IReadOnlyList<string> Fields);
 
@@ -171,16 +172,20 @@ public sealed class Views(NpgsqlDataSource database)
         return (int)(await command.ExecuteScalarAsync(cancellation))! == 1;
     }
 
-    /// <summary>Writes that a mirror has planned and not made, in their order, and how many there are.</summary>
-    public async Task<(IReadOnlyList<PlannedView> Writes, int Total)> Planned(int mirrorId, int count, CancellationToken cancellation)
+    /// <summary>
+    /// What a run is about: what a rehearsal would have written, what a run that is paused waits to write, what any other run wrote or tried to. Removals first, then creations.
+    /// </summary>
+    public async Task<(IReadOnlyList<PlannedView> Writes, int Total)> Planned(KeptRun run, int count, CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("""
-            select d.link_id, l.title, d.side, d.kind, d.record_id, d.fields, (count(*) over ())::int from delivery d join link l on l.mirror_id = d.mirror_id and l.id = d.link_id
-            where d.mirror_id = @mirror and d.state = 'planned' order by d.kind <> 'Remove', d.kind <> 'Create', lower(l.title), d.id limit @count
+        await using var command = database.CreateCommand($"""
+            with writes as ({(run.Rehearsal ? "select link_id, title, side, kind, record_id, fields, n::bigint from rehearsed_write where mirror_id = @mirror and run_id = @run"
+                : $"select d.link_id, l.title, d.side, d.kind, d.record_id, d.fields, d.id as n from delivery d join link l on l.mirror_id = d.mirror_id and l.id = d.link_id where d.mirror_id = @mirror and {(run.State == "paused" ? "d.state = 'planned'" : "d.run_id = @run")}")})
+            select link_id, title, side, kind, record_id, fields, (count(*) over ())::int from writes order by kind <> 'Remove', kind <> 'Create', lower(title), n limit @count
             """);
-        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("mirror", run.MirrorId);
+        command.Parameters.AddWithValue("run", run.Id);
         command.Parameters.AddWithValue("count", count);
-        var all = await All(command, r => (Write: new PlannedView(r.GetGuid(0), r.GetString(1), r.GetInt32(2), r.GetString(3), Text(r, 4), r.GetString(5)), Total: r.GetInt32(6)), cancellation);
+        var all = await All(command, r => (Write: new PlannedView(r.IsDBNull(0) ? null : r.GetGuid(0), r.GetString(1), r.GetInt32(2), r.GetString(3), Text(r, 4), r.GetString(5)), Total: r.GetInt32(6)), cancellation);
         return ([.. all.Select(a => a.Write)], all.Count == 0 ? 0 : all[0].Total);
     }
 

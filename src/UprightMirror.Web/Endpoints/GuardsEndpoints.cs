@@ -24,9 +24,10 @@ public sealed record GuardsShown(GuardLimitShown? Creations, GuardLimitShown? Ch
 /// <param name="Answer">once: this run's writes are made; always: they are, and as much passes from now on; stop: the mirror is paused.</param>
 public sealed record GuardAnswered(string Answer);
 
-/// <summary>A write that a run waits to make.</summary>
+/// <summary>A write that a run waits to make, that a rehearsal would have made, or that a run made.</summary>
+/// <param name="Link">Null for a record that only a rehearsal linked.</param>
 /// <param name="Kind">create, change or remove.</param>
-public sealed record PlannedShown(Guid Link, string Title, int Side, string Kind, string? RecordId, IReadOnlyList<PlannedField> Fields);
+public sealed record PlannedShown(Guid? Link, string Title, int Side, string Kind, string? RecordId, IReadOnlyList<PlannedField> Fields);
 
 public sealed record PlannedField(string Field, string Now, string After);
 
@@ -37,6 +38,7 @@ public sealed record PlannedPage(IReadOnlyList<SideShown> Sides, IReadOnlyList<P
 internal static class GuardsEndpoints
 {
     private const int MostShown = 200;
+    private const int MostAsked = 10_000;
 
     public static void MapGuards(this RouteGroupBuilder api)
     {
@@ -72,14 +74,14 @@ internal static class GuardsEndpoints
         static GuardLimit? Of(GuardLimitShown? limit) => limit is null ? null : new GuardLimit(limit.Number, limit.Share);
     }
 
-    private static async Task<Results<Ok<PlannedPage>, NotFound>> Planned(long id, RunBook book, Mirrors mirrors, KeptConnections connections, Views views, CancellationToken cancellation)
+    private static async Task<Results<Ok<PlannedPage>, NotFound>> Planned(long id, int? count, RunBook book, Mirrors mirrors, KeptConnections connections, Views views, CancellationToken cancellation)
     {
         if (await book.Find(id, cancellation) is not { } run || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == run.MirrorId) is not { } mirror)
         {
             return TypedResults.NotFound();
         }
 
-        var (writes, total) = await views.Planned(mirror.Id, MostShown, cancellation);
+        var (writes, total) = await views.Planned(run, Math.Clamp(count ?? MostShown, 1, MostAsked), cancellation);
         return TypedResults.Ok(new PlannedPage((await Endpoints.Shown.With(connections, cancellation)).Sides(mirror.Definition), [.. writes.Select(w => new PlannedShown(w.Link, w.Title, w.Side, w.Kind.ToLowerInvariant(), w.RecordId, FieldsOf(w.Fields)))], total));
     }
 

@@ -261,11 +261,10 @@ export function useReleaseUndone() {
   });
 }
 
-export const usePlanned = (id: number, wanted: boolean) =>
+export const usePlanned = (id: number) =>
   useQuery({
     queryKey: ['planned', id],
-    queryFn: () => data(client.GET('/api/runs/{id}/planned', { params: { path: { id } } })),
-    enabled: wanted,
+    queryFn: () => data(client.GET('/api/runs/{id}/planned', { params: { path: { id }, query: {} } })),
   });
 
 export function useAnswerGuard() {

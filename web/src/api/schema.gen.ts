@@ -1956,7 +1956,7 @@ export interface components {
         };
         PlannedShown: {
             /** Format: uuid */
-            link: string;
+            link: null | string;
             title: string;
             /** Format: int32 */
             side: number;
@@ -3776,7 +3776,9 @@ export interface operations {
     };
     getPlanned: {
         parameters: {
-            query?: never;
+            query?: {
+                count?: number;
+            };
             header?: never;
             path: {
                 id: number;

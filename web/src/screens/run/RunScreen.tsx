@@ -2,6 +2,7 @@ import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { Run, Session } from '../../api/client';
 import { useReleaseUndone, useRun, useStopRun } from '../../api/queries';
 import { Guarded } from './Guarded';
+import { Planned } from './Planned';
 import { Button } from '../../parts/Button';
 import { Progress } from '../../parts/Foot';
 import { Mark, type MarkName } from '../../parts/Mark';
@@ -133,7 +134,9 @@ export function RunScreen({ session }: { session: Session }) {
         </div>
       )}
       {r.state === 'paused' && <Guarded run={r} session={session} />}
-      {r.state === 'paused' && total === 0 ? null : (
+      {r.rehearsal && r.state === 'finished' ? (
+        <Planned run={r.id} title="What a run would write" />
+      ) : r.state === 'paused' && total === 0 ? null : (
         <>
           <div className="mt-4 flex gap-1" role="group" aria-label="Show">
             <Filter
@@ -155,15 +158,7 @@ export function RunScreen({ session }: { session: Session }) {
           </div>
           {records.length === 0 ? (
             <div className="mt-2">
-              <Empty
-                title={
-                  r.rehearsal
-                    ? 'A rehearsal keeps no list of records yet.'
-                    : r.state === 'running'
-                      ? 'Nothing decided yet.'
-                      : 'No record was touched.'
-                }
-              >
+              <Empty title={r.state === 'running' ? 'Nothing decided yet.' : 'No record was touched.'}>
                 {r.state === 'running'
                   ? 'Records appear here as they are decided.'
                   : 'Records that a run links, creates, updates, holds or finds in conflict are listed here.'}
