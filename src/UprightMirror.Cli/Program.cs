@@ -14,6 +14,8 @@ try
         ["suggest", "--left", var left, "--right", var right, "--out", var to] => SuggestCommand.Execute(left, right, to),
         ["match", .. var rest] when rest.Length > 0 => MatchCommand.Execute(rest),
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
+        ["run", var mirror, "--sweep"] => await RunCommand.Execute(mirror, rehearse: false, sweep: true),
+        ["rehearse", var mirror, "--sweep"] => await RunCommand.Execute(mirror, rehearse: true, sweep: true),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["verify", .. var mirrors] => await VerifyCommand.Execute(mirrors),
         ["systems"] => await SystemsCommand.List(),
@@ -81,6 +83,7 @@ static int Usage()
                                           finds the rows that are the same thing, with how likely that is; the first column is
                                           id, what the others hold is found out or said
         upright run MIRROR                runs a mirror now and prints the counts
+        upright run MIRROR --sweep        looks every side through for removed records, too
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright verify [MIRROR …]         reads every side whole, compares it with what is agreed, and lists every difference with
                                           its reason; ends with 1 where one is unexplained

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Connectors.Testing;
 using UprightMirror.Core.Catalogues;
@@ -43,6 +44,23 @@ public interface ISystemConnector
     /// <param name="fields">The fields that are needed, for systems that can be asked for some only; null for all.</param>
     /// <exception cref="SystemFault">The system can't be read to the end.</exception>
     IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation);
+
+    /// <summary>Ids of records that were removed at or after a time, as the system itself tells; null where it does not tell.</summary>
+    /// <exception cref="SystemFault">It can't be asked.</exception>
+    Task<IReadOnlyList<string>?> ReadRemoved(string collection, DateTimeOffset since, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>?>(null);
+
+    /// <summary>Whether a reading of everything gives every record that is there. Where it does, what is missing from it was removed.</summary>
+    bool ListsAll(string collection) => true;
+
+    /// <summary>The ids of all records that are there, a page at a time.</summary>
+    /// <exception cref="SystemFault">The system can't be read to the end.</exception>
+    async IAsyncEnumerable<IReadOnlyList<string>> ReadIds(string collection, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        await foreach (var page in this.ReadChanged(collection, null, [], cancellation))
+        {
+            yield return [.. page.Select(r => r.Id)];
+        }
+    }
 
     /// <summary>One record as it stands now; null when there is none.</summary>
     Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation);

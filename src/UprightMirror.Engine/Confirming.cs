@@ -75,7 +75,7 @@ public sealed class Confirming(MirrorContext context)
         var now = await context.Systems[delivery.Side].ReadOne(context.Collection(delivery.Side), delivery.RecordId!, cancellation);
         if (now is null)
         {
-            await context.Store.SaveRemoved(delivery.Side, delivery.RecordId!, cancellation);
+            await context.Store.SaveRemoved(delivery.Side, [delivery.RecordId!], cancellation);
         }
         else
         {

@@ -218,7 +218,7 @@ public sealed class Delivering(MirrorContext context)
                 await this.confirming.ReadAgain(delivery, cancellation);
                 return true;
             case WriteAnswer.Gone:
-                await context.Store.SaveRemoved(delivery.Side, delivery.RecordId!, cancellation);
+                await context.Store.SaveRemoved(delivery.Side, [delivery.RecordId!], cancellation);
                 await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Overtaken())], cancellation);
                 return true;
             case WriteAnswer.Refused refused:

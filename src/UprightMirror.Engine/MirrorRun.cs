@@ -24,8 +24,9 @@ public sealed class MirrorRun(MirrorContext context)
 
     /// <summary>Runs the mirror.</summary>
     /// <param name="rehearse">True to decide everything and write nothing to any system.</param>
+    /// <param name="sweep">True to look every side through for what is gone.</param>
     /// <param name="allowed">What a person lets the guards pass in this run.</param>
-    public async Task<RunEnd> Execute(bool rehearse, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null)
+    public async Task<RunEnd> Execute(bool rehearse, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false)
     {
         try
         {
@@ -42,7 +43,7 @@ public sealed class MirrorRun(MirrorContext context)
                 await context.Store.LookAtHeldAgain(cancellation);
             }
 
-            await new Collecting(context, rehearse).Collect(cancellation);
+            await new Collecting(context, rehearse, sweep).Collect(cancellation);
             await new Translating(context).Translate(cancellation);
             await new Recognising(context).Recognise(cancellation);
             await delivering.LookAtUnansweredAgain(cancellation);

@@ -15,9 +15,10 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
     /// <summary>Runs or rehearses a mirror.</summary>
     /// <param name="startedBy">Who or what asked for it, for the list of runs.</param>
     /// <param name="begun">Called with the run's number as soon as it has one.</param>
+    /// <param name="sweep">True to look every side through for what is gone, whether that is due or not.</param>
     /// <param name="allowed">What a person lets the guards pass in this run.</param>
     /// <returns>Null when a run of this mirror is going on already.</returns>
-    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null)
+    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false)
     {
         await using var session = await sessions.Begin(mirror, rehearse, startedBy, cancellation);
         if (session is null)
@@ -30,7 +31,7 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
         try
         {
             var context = await MirrorContext.Of(mirror.Definition, systems, mirrors, session.Store, clock, cancellation, mirror.Guards);
-            var end = await new MirrorRun(context).Execute(rehearse, cancellation, allowed);
+            var end = await new MirrorRun(context).Execute(rehearse, cancellation, allowed, sweep);
             counts = end.Counts;
             var guard = end.Guarded.IsEmpty ? null : string.Join(" ", end.Guarded.Select(g => g.Words(context.Systems[g.Side].Name)));
             return guard is null || end.Fault is not null

@@ -23,8 +23,18 @@ public interface IRunStore
     /// <returns>How many differ.</returns>
     Task<int> SaveObserved(int side, IReadOnlyList<ObservedRecord> records, CancellationToken cancellation);
 
-    /// <summary>Remembers that a record is not there any more.</summary>
-    Task SaveRemoved(int side, string id, CancellationToken cancellation);
+    /// <summary>Remembers that records are not there any more. Those that are not known do not count.</summary>
+    /// <returns>How many were there until now.</returns>
+    Task<int> SaveRemoved(int side, IReadOnlyCollection<string> ids, CancellationToken cancellation);
+
+    /// <summary>The ids of all records of a side that are there as far as is known.</summary>
+    Task<IReadOnlyCollection<string>> ReadIds(int side, CancellationToken cancellation);
+
+    /// <summary>When a side was last looked through whole; null for never.</summary>
+    Task<DateTimeOffset?> ReadSwept(int side, CancellationToken cancellation);
+
+    /// <summary>Remembers that a side, which was read before, was looked through whole.</summary>
+    Task SaveSwept(int side, DateTimeOffset at, CancellationToken cancellation);
 
     /// <summary>Records that wait and belong to no link, in the order of side and id, after the one given.</summary>
     Task<IReadOnlyList<KnownRecord>> ReadUnlinked((int Side, string Id) after, int count, CancellationToken cancellation);

@@ -176,14 +176,43 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         return (int)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
-    public async Task SaveRemoved(int side, string id, CancellationToken cancellation)
+    public async Task<int> SaveRemoved(int side, IReadOnlyCollection<string> ids, CancellationToken cancellation)
     {
         await using var command = this.Command("""
             with gone as (
-                update system_record set raw = null, waiting = true where mirror_id = @mirror and side = @side and id = @id returning link_id
+                update system_record set raw = null, waiting = true where mirror_id = @mirror and side = @side and id = any(@ids) and raw is not null returning link_id, id
+            ), woken as (
+                update link set waiting = true where mirror_id = @mirror and id in (select link_id from gone)
+            ), freed as (
+                delete from hold where mirror_id = @mirror and side = @side and record_id in (select id from gone where link_id is null)
             )
-            update link set waiting = true where mirror_id = @mirror and id in (select link_id from gone)
-            """, ("side", side), ("id", id));
+            select count(*)::int from gone
+            """, ("side", side), ("ids", ids.ToArray()));
+        return (int)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    public async Task<IReadOnlyCollection<string>> ReadIds(int side, CancellationToken cancellation)
+    {
+        await using var command = this.Command("select id from system_record where mirror_id = @mirror and side = @side and raw is not null", ("side", side));
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        var ids = new HashSet<string>(StringComparer.Ordinal);
+        while (await reader.ReadAsync(cancellation))
+        {
+            ids.Add(reader.GetString(0));
+        }
+
+        return ids;
+    }
+
+    public async Task<DateTimeOffset?> ReadSwept(int side, CancellationToken cancellation)
+    {
+        await using var command = this.Command("select swept_at from watermark where mirror_id = @mirror and side = @side and swept_at is not null", ("side", side));
+        return (await ReadAll(command, r => (DateTimeOffset?)r.GetFieldValue<DateTimeOffset>(0), cancellation)).SingleOrDefault();
+    }
+
+    public async Task SaveSwept(int side, DateTimeOffset at, CancellationToken cancellation)
+    {
+        await using var command = this.Command("update watermark set swept_at = @at where mirror_id = @mirror and side = @side", ("side", side), ("at", at.ToUniversalTime()));
         await command.ExecuteNonQueryAsync(cancellation);
     }
 

@@ -49,7 +49,7 @@ public class LikenessStoreTests(TestDatabase database) : IClassFixture<TestDatab
         await Observe(store, 0, ("1", "Gannet"));
         (await likeness.ReadEvidenceDue(new RecordPlace(-1, ""), 10, CancellationToken.None)).Select(r => r.Id).ShouldBe(["1"]);
 
-        await store.SaveRemoved(0, "2", CancellationToken.None);
+        await store.SaveRemoved(0, ["2"], CancellationToken.None);
         await likeness.SaveEvidence([new RecordEvidence(0, "2", null, [])], CancellationToken.None);
         (await likeness.Count(CancellationToken.None)).ShouldBe(1);
     }

@@ -126,3 +126,29 @@ test('a run that is about to change much waits before it writes, shows what, and
   await expect.poll(erp, { timeout: 60_000 }).toEqual([TYPED(10), TYPED(11), TYPED(12), ...held.slice(3)]);
   await call('put', '/mirrors/customers/guards', { creations: { number: 200, share: 0.3 }, changes: { number: 200, share: 0.3 }, removals: { number: 10, share: 0.05 }, emptiedFields: { number: 50, share: 0.05 } });
 });
+
+test('a customer that is removed in the CRM is noticed, and a person says what that means', async () => {
+  test.setTimeout(240_000);
+  const inCrm = ours[1]!;
+  const form = new URLSearchParams({ grant_type: 'client_credentials', client_id: 'upright-mirror', client_secret: 'slip-4417-demo' });
+  const { access_token } = await (await fetch(`${DEMO}/slipway/oauth/token`, { method: 'POST', body: form })).json();
+  const sales = { authorization: `Bearer ${access_token}` };
+  const remove = async (address: string, headers: Record<string, string>) => {
+    const there = await fetch(address, { headers });
+    return (await fetch(address, { method: 'DELETE', headers: { ...headers, 'if-match': there.headers.get('etag')! } })).status;
+  };
+  expect(await remove(`${DEMO}/slipway/api/organisations/${inCrm.slipway}`, sales)).toBe(204);
+  const before = (await customers()).length;
+  await runNow(page);
+  const open = async (title: string) => ((await (await page.request.get('/api/conflicts')).json()) as { id: number; title: string; isRemoval: boolean }[]).find((c) => c.title === title && c.isRemoval);
+  await page.goto(`/conflicts/${(await open(inCrm.title))!.id}`);
+  await expect(page.getByText('removed in Slipway CRM').first()).toBeVisible();
+  await picture('removed');
+  await page.keyboard.press('2');
+  await expect.poll(async () => open(inCrm.title)).toBeUndefined();
+  await runNow(page);
+  const again = (await organisations()).filter((o) => o.name === inCrm.title);
+  expect(again.map((o) => o.id)).not.toContain(inCrm.slipway);
+  expect(again).toHaveLength(1);
+  expect((await customers()).length).toBe(before);
+});

@@ -70,6 +70,7 @@ public sealed record SecretSource(string? Environment = null, string? File = nul
 /// <param name="VersionTag">The field of a record in a list that holds its ETag.</param>
 /// <param name="Reference">A field where our reference may be stored on creation, and by which a record can be found; null when there is none.</param>
 /// <param name="RemovedPath">Where removals are told; null when they are not.</param>
+/// <param name="RemovedSinceParameter">The query parameter there that asks for what was removed at or after a time; null when everything is told.</param>
 /// <param name="Bulk">How many records are written in one call; null when they can't be.</param>
 /// <param name="Expand">Navigations that are read with each record: an order's lines.</param>
 /// <param name="FilePattern">For a folder, the names of the files that hold this collection: <c>orders-*.csv</c>.</param>
@@ -89,6 +90,7 @@ public sealed record CollectionSettings(
     string? VersionTag = null,
     string? Reference = null,
     string? RemovedPath = null,
+    string? RemovedSinceParameter = null,
     BulkSettings? Bulk = null,
     IReadOnlyList<string>? Expand = null,
     string? FilePattern = null,

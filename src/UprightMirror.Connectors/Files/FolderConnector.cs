@@ -242,6 +242,9 @@ public sealed class FolderConnector : ISystemConnector
         }
     }
 
+    /// <summary>A file that was taken is put away: what is not in the folder any more was not removed.</summary>
+    public bool ListsAll(string collection) => false;
+
     public async Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) => await this.Written(collection, id, cancellation);
 
     public async Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) => await this.Written(collection, reference, cancellation);

@@ -66,6 +66,33 @@ public sealed class RestConnector(string name, Uri description, ConnectionSettin
         }
     }
 
+    public async Task<IReadOnlyList<string>?> ReadRemoved(string collection, DateTimeOffset since, CancellationToken cancellation)
+    {
+        var own = await this.Own(collection, cancellation);
+        if (own.RemovedPath is not { } path)
+        {
+            return null;
+        }
+
+        var address = await this.Under(path, cancellation);
+        if (own.RemovedSinceParameter is { } parameter)
+        {
+            address = RestPages.With(address, [(parameter, since.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", System.Globalization.CultureInfo.InvariantCulture))]);
+        }
+
+        var (json, _) = await caller.Read(address, $"what was removed from its {collection}", cancellation);
+        using var document = json;
+        if (document is null)
+        {
+            return null;
+        }
+
+        var told = document.RootElement.ValueKind == JsonValueKind.Array ? document.RootElement
+            : own.Items is { } items && document.RootElement.ValueKind == JsonValueKind.Object && document.RootElement.TryGetProperty(items, out var list) && list.ValueKind == JsonValueKind.Array ? list
+            : throw caller.Fault($"{name} tells what was removed from its {collection} in a form that is not understood: a list of ids, or of records with their {own.Id}, was expected. Check the collection's settings.");
+        return [.. told.EnumerateArray().Select(r => r.ValueKind == JsonValueKind.Object && r.TryGetProperty(own.Id, out var id) ? id : r).Where(id => id.ValueKind is JsonValueKind.String or JsonValueKind.Number).Select(id => id.ToString())];
+    }
+
     public async Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation)
     {
         var own = await this.Own(collection, cancellation);

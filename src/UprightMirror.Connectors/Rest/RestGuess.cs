@@ -130,6 +130,12 @@ public static partial class RestGuess
             Reference: Named("where our reference is stored", ReferenceNames),
             RemovedPath: Beside(document, path, RemovedPaths, HttpMethod.Get, "what was removed", guesses),
             Bulk: null);
+        if (settings.RemovedPath is { } removed)
+        {
+            var since = document.Paths[removed].Operations![HttpMethod.Get].Parameters?.Where(p => p.In == ParameterLocation.Query).Select(p => p.Name!).ToList() ?? [];
+            settings = settings with { RemovedSinceParameter = SinceParameters.Select(n => since.FirstOrDefault(p => Plain(p) == n)).FirstOrDefault(p => p is not null) };
+        }
+
         if (Beside(document, path, BulkPaths, HttpMethod.Post, "many records in one call", guesses) is { } bulkPath)
         {
             var changes = one.Value?.Operations?.Any(o => o.Key == HttpMethod.Patch || o.Key == HttpMethod.Put) == true;

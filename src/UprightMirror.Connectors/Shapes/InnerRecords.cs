@@ -59,6 +59,23 @@ public sealed class InnerRecords(ISystemConnector system) : ISystemConnector
     public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) =>
         InnerCollection.Of(collection) is { } inner ? this.Each(inner, system.ReadChanged(inner.Collection, since, inner.Outer(fields), cancellation), cancellation) : system.ReadChanged(collection, since, fields, cancellation);
 
+    /// <summary>That a line was removed is told by no system: it is missing from its record.</summary>
+    public Task<IReadOnlyList<string>?> ReadRemoved(string collection, DateTimeOffset since, CancellationToken cancellation) =>
+        InnerCollection.Of(collection) is null ? system.ReadRemoved(collection, since, cancellation) : Task.FromResult<IReadOnlyList<string>?>(null);
+
+    public bool ListsAll(string collection) => system.ListsAll(InnerCollection.Of(collection)?.Collection ?? collection);
+
+    public IAsyncEnumerable<IReadOnlyList<string>> ReadIds(string collection, CancellationToken cancellation) =>
+        InnerCollection.Of(collection) is null ? system.ReadIds(collection, cancellation) : this.InnerIds(collection, cancellation);
+
+    private async IAsyncEnumerable<IReadOnlyList<string>> InnerIds(string collection, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        await foreach (var page in this.ReadChanged(collection, null, null, cancellation))
+        {
+            yield return [.. page.Select(r => r.Id)];
+        }
+    }
+
     public async Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation)
     {
         if (InnerCollection.Of(collection) is not { } inner)

@@ -59,10 +59,11 @@ public sealed record TotalCheck(string Field, string Amount, decimal Tolerance);
 /// <param name="Constants">What every record that is created there is given beside the agreed fields.</param>
 /// <param name="Scope">Which of its records are kept the same: a formula over its own fields; null for all.</param>
 /// <param name="Leaving">What becomes of a linked record that is not in the scope any more.</param>
+/// <param name="SweepEveryHours">How often its records are looked through for those that are gone, where the system does not tell; 0 for never.</param>
 /// <param name="DoubleMark">What a record is marked with that was entered twice and is not the one that is kept; null to leave it as it is.</param>
 public sealed record SideDefinition(
     string System, string Collection, bool MayCreate = true, bool MayRemove = false, Removal Removal = Removal.Ask, ImmutableArray<SideConstant> Constants = default, SideConstant? DoubleMark = null,
-    string? Scope = null, Leaving Leaving = Leaving.StopFollowing)
+    string? Scope = null, Leaving Leaving = Leaving.StopFollowing, int SweepEveryHours = 24)
 {
     public ImmutableArray<SideConstant> Constants { get; init; } = Constants.IsDefault ? [] : Constants;
 }

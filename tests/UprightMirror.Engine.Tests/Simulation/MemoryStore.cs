@@ -251,14 +251,28 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
         return different;
     }
 
-    public Task SaveRemoved(int side, string id, CancellationToken cancellation) => this.Save(() =>
+    public async Task<int> SaveRemoved(int side, IReadOnlyCollection<string> ids, CancellationToken cancellation)
     {
-        if (this.rows.TryGetValue((side, id), out var row))
+        var gone = ids.Where(id => this.rows.TryGetValue((side, id), out var row) && row.Known.Raw is not null).ToList();
+        await this.Save(() =>
         {
-            row.Known = row.Known with { Raw = null };
-            row.Waiting = true;
-        }
-    });
+            foreach (var row in gone.Select(id => this.rows[(side, id)]))
+            {
+                row.Known = row.Known with { Raw = null };
+                row.Waiting = true;
+            }
+        });
+        return gone.Count;
+    }
+
+    public Task<IReadOnlyCollection<string>> ReadIds(int side, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyCollection<string>>([.. this.rows.Where(r => r.Key.Side == side && r.Value.Known.Raw is not null).Select(r => r.Key.Id)]);
+
+    private readonly Dictionary<int, DateTimeOffset> swept = [];
+
+    public Task<DateTimeOffset?> ReadSwept(int side, CancellationToken cancellation) => Task.FromResult<DateTimeOffset?>(this.swept.TryGetValue(side, out var at) ? at : null);
+
+    public Task SaveSwept(int side, DateTimeOffset at, CancellationToken cancellation) => this.Save(() => this.swept[side] = at);
 
     public Task<IReadOnlyList<KnownRecord>> ReadUnlinked((int Side, string Id) after, int count, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<KnownRecord>>(
         [.. this.rows.Where(r => r.Value.Link is null && r.Value.Waiting && r.Value.Known.Raw is not null && (r.Key.Side > after.Side || (r.Key.Side == after.Side && string.CompareOrdinal(r.Key.Id, after.Id) > 0))).Take(count).Select(r => r.Value.Known)]);

@@ -102,7 +102,29 @@ public sealed class MemorySystem(string name, Random chance, bool upperCases) : 
         this.unseen.Clear();
     }
 
-    public void Remove(string id) => this.rows.Remove(id);
+    /// <summary>Whether it tells what was removed.</summary>
+    public bool TellsRemovals { get; set; }
+
+    /// <summary>Records that a reading of everything leaves out by mistake, as a page that moved while it was read.</summary>
+    public HashSet<string> Overlooked { get; } = [];
+
+    private readonly List<(string Id, DateTimeOffset At)> removed = [];
+
+    public void Remove(string id)
+    {
+        this.rows.Remove(id);
+        this.removed.Add((id, this.now));
+    }
+
+    public Task<IReadOnlyList<string>?> ReadRemoved(string collection, DateTimeOffset since, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<string>?>(this.TellsRemovals ? [.. this.removed.Where(r => r.At >= since).Select(r => r.Id)] : null);
+
+    public async IAsyncEnumerable<IReadOnlyList<string>> ReadIds(string collection, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        this.MustAnswer();
+        yield return [.. this.rows.Keys.Where(id => !this.Overlooked.Contains(id))];
+        await Task.CompletedTask;
+    }
 
     public Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => Task.FromResult(CatalogueCollection.Unknown(collection));
 
