@@ -18,6 +18,10 @@ switch (args)
         return await Reading.Read(kind, address);
     case ["pace", var at]:
         return await Reading.Pace(int.Parse(at, System.Globalization.CultureInfo.InvariantCulture));
+    case ["settling", var linked]:
+        return await Settling.Linked(int.Parse(linked, System.Globalization.CultureInfo.InvariantCulture));
+    case ["first-load", var loaded]:
+        return await Settling.FirstLoad(int.Parse(loaded, System.Globalization.CultureInfo.InvariantCulture));
     case ["formula"]:
         return Formulas.Evaluate() + Mapping.Measure();
     case ["linking", var world, var truth]:

@@ -88,6 +88,7 @@ api.MapConflicts();
 api.MapDecided();
 api.MapUndo();
 api.MapGuards();
+api.MapSettling();
 api.MapLookAlikes();
 api.MapRuns();
 api.MapSystems();

@@ -122,6 +122,33 @@ test('the rule that would have decided as people did is found, shown on each pas
   await page.request.delete('/api/mirrors/customers/draft', { headers: { 'X-Upright-Token': token } });
 });
 
+test('the Settling step tries each rule on the differences that there are, and puts the chosen one into the draft', async () => {
+  test.setTimeout(120_000);
+  await page.goto('/mirrors/customers/settling');
+  await page.getByRole('button', { name: 'Telephone', exact: true }).click();
+  const differences = page.getByRole('region', { name: 'Differences at hand' });
+  await expect(differences.getByRole('heading')).toContainText(/[1-9]\d* open, (9|1\d) decided by people/);
+  const rules = differences.getByRole('list', { name: 'Rules' });
+  await expect(rules.getByRole('button').first()).toContainText('Ballast ERP ranks first');
+  await expect(differences.getByRole('row').filter({ hasText: ours[0]!.title })).toContainText('+44 131 496 0500');
+  await rules.getByRole('button', { name: /^Slipway CRM ranks first/ }).click();
+  await expect(differences.getByRole('row').filter({ hasText: ours[0]!.title })).toContainText('(otherwise)');
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/settling.png` });
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await rules.getByRole('button', { name: /^Ballast ERP ranks first/ }).click();
+  await differences.getByRole('button', { name: 'Settle Telephone so' }).click();
+  const editor = page.getByRole('region', { name: 'How Telephone is settled' });
+  await expect(editor.getByLabel('When sides change it differently')).toHaveValue('rank');
+  await expect(page.getByText('last: Settle Telephone: Ballast ERP ranks first')).toBeVisible();
+  await editor.getByLabel('When they meet for the first time').selectOption('fullest');
+  await expect(page.getByText('last: First meeting of Telephone: the fullest value')).toBeVisible();
+  await expect.poll(async () => (await (await page.request.get('/api/mirrors/customers/draft')).json()).fields.find((f: { name: string }) => f.name === 'Telephone')).toMatchObject({ rule: 'rank', rank: ['ballast', 'slipway'], firstMeeting: 'fullest' });
+  await page.getByRole('button', { name: 'Address', exact: true }).click();
+  await page.getByRole('region', { name: 'How Address is settled' }).getByLabel('When sides change it differently').selectOption('latest');
+  await expect.poll(async () => (await (await page.request.get('/api/mirrors/customers/draft')).json()).fields.filter((f: { group: string | null }) => f.group === 'Address').map((f: { rule: string }) => f.rule)).toEqual(['latest', 'latest', 'latest']);
+  await page.request.delete('/api/mirrors/customers/draft', { headers: { 'X-Upright-Token': token } });
+});
+
 test('every difference between the systems and what is agreed has a reason', async () => {
   test.setTimeout(120_000);
   const { stdout } = await promisify(execFile)('dotnet', [process.env.UPRIGHT_CLI!, 'verify', 'customers', 'products']);

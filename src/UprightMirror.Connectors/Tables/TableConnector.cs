@@ -21,6 +21,7 @@ namespace UprightMirror.Connectors.Tables;
 public sealed class TableConnector : ISystemConnector
 {
     private const int PageSize = 1000;
+    private const int KeysAtOnce = 20_000;
 
     private static readonly string[] StampNames = ["changed_at", "updated_at", "modified_at", "last_modified", "changed_on", "updated_on", "modified_on", "last_changed"];
     private static readonly string[] ByNames = ["changed_by", "updated_by", "modified_by"];
@@ -159,6 +160,41 @@ public sealed class TableConnector : ISystemConnector
             }
 
             last = (page[^1].Key, page[^1].Stamp);
+        }
+    }
+
+    public async IAsyncEnumerable<IReadOnlyList<string>> ReadIds(string collection, [EnumeratorCancellation] CancellationToken cancellation)
+    {
+        var table = await this.TableOf(collection, cancellation);
+        var key = this.Own(table).Id is { Length: > 0 } named ? named : throw this.watch.Fault($"{this.Name}: {collection} has no key of one column, by which its records could be told apart. Name one in the collection's settings.");
+        string? last = null;
+        while (true)
+        {
+            var after = last;
+            var page = await this.Query(
+                $"the keys of its {collection}",
+                TableQueries.Keys(this.Named(table), key, after is null),
+                c =>
+                {
+                    c.Parameters.AddWithValue("limit", KeysAtOnce);
+                    if (after is not null)
+                    {
+                        c.Parameters.AddWithValue("key", after);
+                    }
+                },
+                r => r.GetString(0),
+                cancellation);
+            if (page.Count > 0)
+            {
+                yield return page;
+            }
+
+            if (page.Count < KeysAtOnce)
+            {
+                yield break;
+            }
+
+            last = page[^1];
         }
     }
 

@@ -37,6 +37,13 @@ internal static class TableQueries
         return $"select to_jsonb(t), t.{k}::text, {version}, to_jsonb(t.{s}) #>> '{{}}' from {table} t where (@since::timestamptz is null or t.{s} >= @since) and {after} order by t.{s}, t.{k} limit @limit";
     }
 
+    /// <summary>A page of keys, in their order. Parameters: key of the last one, limit.</summary>
+    public static string Keys(string table, string key, bool first)
+    {
+        var k = Quoted(key);
+        return $"select t.{k}::text from {table} t where {(first ? "true" : $"t.{k} > (select x.{k} from jsonb_populate_record(null::{table}, jsonb_build_object('{Literal(key)}', @key)) x)")} order by t.{k} limit @limit";
+    }
+
     /// <summary>One record by the text of one of its columns.</summary>
     public static string One(string table, string column, bool hasVersion) =>
         $"select to_jsonb(t), {(hasVersion ? "t.xmin::text" : "null::text")} from {table} t where t.{Quoted(column)}::text = @key";

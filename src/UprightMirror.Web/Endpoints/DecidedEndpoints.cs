@@ -188,7 +188,7 @@ internal static class DecidedEndpoints
         _ => null,
     };
 
-    private static string Words(SettlingRule rule, IReadOnlyList<string> names) => rule switch
+    internal static string Words(SettlingRule rule, IReadOnlyList<string> names) => rule switch
     {
         ByRank => $"{names[rule.Rank[0]]} ranks first",
         _ => char.ToUpperInvariant(rule.Words[0]) + rule.Words[1..],

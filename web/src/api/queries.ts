@@ -261,6 +261,13 @@ export function useReleaseUndone() {
   });
 }
 
+export const useSettling = (key: string, field: string) =>
+  useQuery({
+    queryKey: ['settling', key, field],
+    queryFn: () => data(client.GET('/api/mirrors/{key}/settling', { params: { path: { key }, query: { field } } })),
+    retry: false,
+  });
+
 export const usePlanned = (id: number) =>
   useQuery({
     queryKey: ['planned', id],

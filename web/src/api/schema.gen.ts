@@ -660,6 +660,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/{key}/settling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSettling"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/look-alikes": {
         parameters: {
             query?: never;
@@ -1311,6 +1327,7 @@ export interface components {
             versionTag?: null | string;
             reference?: null | string;
             removedPath?: null | string;
+            removedSinceParameter?: null | string;
             bulk?: null | components["schemas"]["BulkSettings"];
             expand?: null | string[];
             filePattern?: null | string;
@@ -1435,6 +1452,14 @@ export interface components {
             /** Format: int32 */
             callsPerSecond: null | number;
             collections: components["schemas"]["CollectionFound"][];
+        };
+        DifferenceAtHand: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            competing: components["schemas"]["CompetingShown"][];
+            decided: null | string[];
+            would: string[][];
         };
         DoubleAsked: {
             keep: string;
@@ -2070,6 +2095,15 @@ export interface components {
             rule: string;
             rank: null | string;
         };
+        RuleAtHand: {
+            words: string;
+            rule: string;
+            rank: string[];
+            /** Format: int32 */
+            settles: number;
+            /** Format: int32 */
+            agrees: number;
+        };
         RuleChoice: {
             rule: string;
             chooses: null | string[];
@@ -2221,6 +2255,15 @@ export interface components {
             cameToAgree: number;
             /** Format: int32 */
             byPerson: number;
+        };
+        SettlingAtHand: {
+            fields: string[];
+            rules: components["schemas"]["RuleAtHand"][];
+            differences: components["schemas"]["DifferenceAtHand"][];
+            /** Format: int32 */
+            open: number;
+            /** Format: int32 */
+            past: number;
         };
         SideShown: {
             /** Format: int32 */
@@ -3827,6 +3870,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GuardGone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getSettling: {
+        parameters: {
+            query: {
+                field: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettlingAtHand"];
                 };
             };
             /** @description Not Found */

@@ -15,6 +15,7 @@ import { Sides } from './Sides';
 import { SidesDraft } from './SidesDraft';
 import { stepStates, type StepState } from './steps';
 import { Guards } from './Guards';
+import { Settling } from './Settling';
 import { Timing } from './Timing';
 
 const STEPS = [
@@ -153,6 +154,15 @@ export function Mirror({ session }: { session: Session }) {
           <Sides page={mirror.data} />
         ) : step === 'recognising' && session.role === 'administrator' ? (
           <Recognising
+            mirrorKey={key}
+            check={() => {
+              setOpen({ kind: 'check' });
+              void go(`/mirrors/${key}/fields`);
+            }}
+          />
+        ) : step === 'settling' && session.role === 'administrator' ? (
+          <Settling
+            key={key}
             mirrorKey={key}
             check={() => {
               setOpen({ kind: 'check' });
