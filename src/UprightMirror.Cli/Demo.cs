@@ -175,7 +175,7 @@ internal static class Demo
         yield return (
             new KeptConnection("ballast", "Ballast ERP", "Ba", "#94531d", "odata", new Uri(world, "/ballast/odata/"), InstallCommands.Json(new ConnectionSettings(
                 new SignInSettings("basic"),
-                new Dictionary<string, CollectionSettings> 
+                new Dictionary<string, CollectionSettings>
                 {
                     ["Customers"] = new(ChangedAt: "ChangedOn", ChangedBy: "ChangedBy", Reference: "ExternalReference"),
                     ["SalesOrders"] = new(ChangedAt: "ChangedOn", ChangedBy: "ChangedBy", Reference: "YourReference", Expand: ["Lines"]),

@@ -59,6 +59,7 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
     private async Task SaveMissing(int side, HashSet<string> missing, CancellationToken cancellation)
     {
         var (system, collection) = (context.Systems[side], context.Collection(side));
+        missing = missing.Count == 0 ? missing : (await context.Store.ReadThere(side, missing, cancellation)).ToHashSet(StringComparer.Ordinal);
         if (missing.Count <= MostAskedFor)
         {
             foreach (var id in missing.ToList())

@@ -81,6 +81,18 @@ public sealed class MirrorRun(MirrorContext context)
         }
     }
 
-    private async Task<ImmutableArray<GuardFinding>> Guarded(Func<AboutToDo, AboutToDo> counts, IReadOnlyCollection<GuardFinding> allowed, CancellationToken cancellation) =>
-        await context.Store.CountPlanned(cancellation) is { Count: > 0 } about ? context.Guards.Find(about.Select(counts), !await context.Store.HasFinishedBefore(cancellation), allowed) : [];
+    private async Task<ImmutableArray<GuardFinding>> Guarded(Func<AboutToDo, AboutToDo> counts, IReadOnlyCollection<GuardFinding> allowed, CancellationToken cancellation)
+    {
+        // A side's records are counted only where a limit's number is passed: that is seldom.
+        var about = (await context.Store.CountPlanned(cancellation)).Select(counts).ToList();
+        var isFirstLoad = !await context.Store.HasFinishedBefore(cancellation);
+        var doubtful = context.Guards.Find(about, isFirstLoad, allowed).Select(f => f.Side).ToHashSet();
+        var counted = new List<AboutToDo>();
+        foreach (var side in about.Where(a => doubtful.Contains(a.Side)))
+        {
+            counted.Add(side with { Records = await context.Store.CountRecords(side.Side, cancellation) });
+        }
+
+        return context.Guards.Find(counted, isFirstLoad, allowed);
+    }
 }

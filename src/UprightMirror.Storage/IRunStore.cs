@@ -27,8 +27,11 @@ public interface IRunStore
     /// <returns>How many were there until now.</returns>
     Task<int> SaveRemoved(int side, IReadOnlyCollection<string> ids, CancellationToken cancellation);
 
-    /// <summary>The ids of all records of a side that are there as far as is known.</summary>
+    /// <summary>The ids of all records of a side that were ever seen and not forgotten: there may be some that are known to be gone.</summary>
     Task<IReadOnlyCollection<string>> ReadIds(int side, CancellationToken cancellation);
+
+    /// <summary>Of some records, the ids of those that are there as far as is known.</summary>
+    Task<IReadOnlyCollection<string>> ReadThere(int side, IReadOnlyCollection<string> ids, CancellationToken cancellation);
 
     /// <summary>When a side was last looked through whole; null for never.</summary>
     Task<DateTimeOffset?> ReadSwept(int side, CancellationToken cancellation);
@@ -63,7 +66,10 @@ public interface IRunStore
     /// <param name="aside">Only those that do not come from reconciling.</param>
     Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, bool aside, CancellationToken cancellation);
 
-    /// <summary>What the planned deliveries come to, and what is gone from the sides: only of sides where there is any.</summary>
+    /// <summary>How many records of a side are known.</summary>
+    Task<int> CountRecords(int side, CancellationToken cancellation);
+
+    /// <summary>What the planned deliveries come to, and what is gone from the sides: only of sides where there is any. Their records are not counted.</summary>
     Task<IReadOnlyList<AboutToDo>> CountPlanned(CancellationToken cancellation);
 
     /// <summary>Whether an earlier run of the mirror came to its end.</summary>

@@ -193,7 +193,8 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 
     public async Task<IReadOnlyCollection<string>> ReadIds(int side, CancellationToken cancellation)
     {
-        await using var command = this.Command("select id from system_record where mirror_id = @mirror and side = @side and raw is not null", ("side", side));
+        // The key alone is asked for: its index answers, and no row need be looked at.
+        await using var command = this.Command("select id from system_record where mirror_id = @mirror and side = @side", ("side", side));
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         var ids = new HashSet<string>(StringComparer.Ordinal);
         while (await reader.ReadAsync(cancellation))
@@ -202,6 +203,12 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
 
         return ids;
+    }
+
+    public async Task<IReadOnlyCollection<string>> ReadThere(int side, IReadOnlyCollection<string> ids, CancellationToken cancellation)
+    {
+        await using var command = this.Command("select id from system_record where mirror_id = @mirror and side = @side and id = any(@ids) and raw is not null", ("side", side), ("ids", ids.ToArray()));
+        return await ReadAll(command, r => r.GetString(0), cancellation);
     }
 
     public async Task<DateTimeOffset?> ReadSwept(int side, CancellationToken cancellation)
@@ -312,11 +319,16 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
                 select r.side, count(*) as records from link l join system_record r on r.mirror_id = l.mirror_id and r.link_id = l.id
                 where l.mirror_id = @mirror and l.waiting and r.raw is null and r.shadow is not null group by r.side
             )
-            select side, (select count(*)::int from system_record r where r.mirror_id = @mirror and r.side = s.side and r.link_id is not null),
-                coalesce(p.creations, 0)::int, coalesce(p.changes, 0)::int, coalesce(p.removals, 0)::int, coalesce(p.emptied, 0)::int, coalesce(g.records, 0)::int
+            select side, 0, coalesce(p.creations, 0)::int, coalesce(p.changes, 0)::int, coalesce(p.removals, 0)::int, coalesce(p.emptied, 0)::int, coalesce(g.records, 0)::int
             from (select side from planned union select side from gone) s left join planned p using (side) left join gone g using (side) order by side
             """);
         return await ReadAll(command, r => new AboutToDo(r.GetInt32(0), r.GetInt32(1), r.GetInt32(2), r.GetInt32(3), r.GetInt32(4), r.GetInt32(5), r.GetInt32(6)), cancellation);
+    }
+
+    public async Task<int> CountRecords(int side, CancellationToken cancellation)
+    {
+        await using var command = this.Command("select count(*)::int from system_record where mirror_id = @mirror and side = @side", ("side", side));
+        return (int)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
     public async Task<bool> HasFinishedBefore(CancellationToken cancellation)

@@ -21,7 +21,7 @@ public sealed record GuardLimit(int Number, double Share)
 }
 
 /// <summary>What a run is about to do on one side.</summary>
-/// <param name="Records">The side's linked records.</param>
+/// <param name="Records">How many records the side has; 0 while nobody counted them.</param>
 /// <param name="Gone">Records of the side that are not there any more, and that nothing was decided about yet.</param>
 public sealed record AboutToDo(int Side, int Records, int Creations, int Changes, int Removals, int EmptiedFields, int Gone);
 

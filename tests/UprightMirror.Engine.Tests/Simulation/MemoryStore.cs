@@ -266,7 +266,10 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
     }
 
     public Task<IReadOnlyCollection<string>> ReadIds(int side, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyCollection<string>>([.. this.rows.Where(r => r.Key.Side == side && r.Value.Known.Raw is not null).Select(r => r.Key.Id)]);
+        Task.FromResult<IReadOnlyCollection<string>>([.. this.rows.Where(r => r.Key.Side == side).Select(r => r.Key.Id)]);
+
+    public Task<IReadOnlyCollection<string>> ReadThere(int side, IReadOnlyCollection<string> ids, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyCollection<string>>([.. ids.Where(id => this.rows.TryGetValue((side, id), out var row) && row.Known.Raw is not null)]);
 
     private readonly Dictionary<int, DateTimeOffset> swept = [];
 
@@ -339,6 +342,8 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
     /// <summary>Whether the mirror is past its first load: guards count only then.</summary>
     public bool IsPastFirstLoad { get; set; }
 
+    public Task<int> CountRecords(int side, CancellationToken cancellation) => Task.FromResult(this.rows.Values.Count(r => r.Known.Side == side));
+
     public Task<bool> HasFinishedBefore(CancellationToken cancellation) => Task.FromResult(this.IsPastFirstLoad);
 
     public Task<IReadOnlyList<AboutToDo>> CountPlanned(CancellationToken cancellation)
@@ -346,7 +351,7 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
         var planned = this.deliveries.Values.Where(d => d.State == "planned" && !this.asides.Contains(d.Delivery.Id)).Select(d => d.Delivery).ToList();
         bool IsGone(Row r) => r is { Link: { } link, Known: { Raw: null, Shadow: not null } } && (this.links[link].Waiting || r.Waiting);
         return Task.FromResult<IReadOnlyList<AboutToDo>>([.. planned.Select(d => d.Side).Concat(this.rows.Values.Where(IsGone).Select(r => r.Known.Side)).Distinct().Order().Select(side => new AboutToDo(
-            side, this.rows.Values.Count(r => r.Known.Side == side && r.Link is not null),
+            side, 0,
             planned.Count(d => d.Side == side && d.Kind == WriteKind.Create), planned.Count(d => d.Side == side && d.Kind == WriteKind.Change), planned.Count(d => d.Side == side && d.Kind == WriteKind.Remove),
             planned.Where(d => d.Side == side && d.Kind == WriteKind.Change).Sum(d => d.Fields.Count(f => f.Raw.IsEmpty && !f.Before.IsEmpty)), this.rows.Values.Count(r => r.Known.Side == side && IsGone(r))))]);
     }
