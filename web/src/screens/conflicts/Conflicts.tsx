@@ -355,7 +355,8 @@ function ConflictSpine({ page: { conflict, record } }: { page: ConflictPage }) {
       labelled
       sides={record.sides.map((side) => {
         const member = record.members[side.index];
-        return { side, below: member?.id ? `${side.collection} / ${member.id}` : 'removed there' };
+        const gone = conflict.competing.some((c) => c.side === side.index && !c.values);
+        return { side, below: member?.id && !gone ? `${side.collection} / ${member.id}` : 'removed there' };
       })}
       title="Agreed record"
       titleBelow="before this change"

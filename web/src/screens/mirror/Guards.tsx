@@ -69,7 +69,7 @@ function Line(props: {
   };
   const field = 'h-7 w-full rounded border border-rule bg-sheet px-2 text-right disabled:opacity-50';
   return (
-    <li className="grid grid-cols-[230px_56px_80px_40px_1fr] items-center gap-x-2 py-1.5">
+    <li className="grid grid-cols-[265px_64px_90px_52px_1fr] items-center gap-x-2 py-1.5">
       <label className="flex items-center gap-2">
         <input
           type="checkbox"

@@ -39,9 +39,9 @@ export function Settling({ mirrorKey, check }: { mirrorKey: string; check: () =>
             <thead className="text-left text-sm text-soft">
               <tr className="[&>th]:px-3 [&>th]:py-1.5 [&>th]:font-semibold">
                 <th>Field</th>
-                <th>Sides that give it</th>
+                <th>Given by</th>
                 <th>Settled by</th>
-                <th>At their first meeting</th>
+                <th>At first</th>
               </tr>
             </thead>
             <tbody>
@@ -72,7 +72,7 @@ export function Settling({ mirrorKey, check }: { mirrorKey: string; check: () =>
                   </td>
                   <td>
                     {u.givers.length < 2 ? (
-                      <span className="text-soft">{page.sides[u.givers[0]!]?.name ?? 'nobody'} alone says it</span>
+                      <span className="text-soft">only {page.sides[u.givers[0]!]?.name ?? 'nobody'}</span>
                     ) : (
                       inWords(u.fields[0]!, page.sides)
                     )}
