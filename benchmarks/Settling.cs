@@ -29,7 +29,7 @@ internal static class Settling
         [.. Enumerable.Range(0, Fields).Select(f => new AgreedFieldDefinition($"f{f}", FieldType.Text, [.. Enumerable.Range(0, sides).Select(s => (SideField?)new SideField($"f{f}", true, true, new AsItStands()))], "latest"))],
         [new RecognisingRule("f0")], "f0");
 
-    private static string ValueOf(int record, int field) => string.Create(CultureInfo.InvariantCulture, $"value {field} of record {record}");
+    private static string ValueOf(string stem, int record, int field) => string.Create(CultureInfo.InvariantCulture, $"{stem} {field} of record {record}");
 
     /// <summary>A run over many linked records of which few changed, one with nothing to do, and a side looked through for what is gone.</summary>
     public static async Task<int> Linked(int records)
@@ -104,7 +104,7 @@ internal static class Settling
         await mirrors.Save(definition, null, CancellationToken.None);
         var mirror = (await mirrors.Find(definition.Key, CancellationToken.None))!;
         await Execute(database, string.Join("; ", new[] { "system_record", "link", "journal", "delivery", "run_record", "run_memory", "run", "watermark", "hold", "conflict" }.Select(t => $"delete from {t} where mirror_id = {mirror.Id}")));
-        BenchSystem[] systems = [new("s0", records) { FirstRead = true }, new("s1", 0) { Most = 300, CallsPerSecond = 5, Latency = TimeSpan.FromMilliseconds(150) }];
+        BenchSystem[] systems = [new("s0", records, "loaded") { FirstRead = true }, new("s1", 0) { Most = 300, CallsPerSecond = 5, Latency = TimeSpan.FromMilliseconds(150) }];
         var run = await Run(database, mirror, systems);
         var (calls, took) = (systems[1].Calls, systems[1].Took);
         var share = 100 * (calls - 1) / 5.0 / took.TotalSeconds;
@@ -183,7 +183,7 @@ internal static class Settling
     }
 
     /// <summary>A system that makes its records up as they are asked for, and remembers only what was changed.</summary>
-    private sealed class BenchSystem(string name, int records) : ISystemConnector
+    private sealed class BenchSystem(string name, int records, string stem = "value") : ISystemConnector
     {
         private readonly ConcurrentDictionary<string, (RawFields Fields, int Version, DateTimeOffset At)> changed = new(StringComparer.Ordinal);
         private readonly SemaphoreSlim turns = new(1, 1);
@@ -213,12 +213,12 @@ internal static class Settling
 
         private static string IdOf(int record) => "r" + record.ToString("D8", CultureInfo.InvariantCulture);
 
-        private static RawFields Made(int record) => RawFields.Of(Enumerable.Range(0, Fields).Select(f => KeyValuePair.Create($"f{f}", (Value)Value.Text(ValueOf(record, f)))));
+        private RawFields Made(int record) => RawFields.Of(Enumerable.Range(0, Fields).Select(f => KeyValuePair.Create($"f{f}", (Value)Value.Text(ValueOf(stem, record, f)))));
 
-        public void Edit(int record, string path, string text) => this.changed[IdOf(record)] = (Made(record).With(path, Value.Text(text)), 2, DateTimeOffset.UtcNow);
+        public void Edit(int record, string path, string text) => this.changed[IdOf(record)] = (this.Made(record).With(path, Value.Text(text)), 2, DateTimeOffset.UtcNow);
 
         private ObservedRecord? Find(string id) => this.changed.TryGetValue(id, out var row) ? Observed(id, row.Fields, row.Version, row.At)
-            : int.TryParse(id[1..], CultureInfo.InvariantCulture, out var n) && n < records ? Observed(id, Made(n), 1, DateTimeOffset.UnixEpoch) : null;
+            : int.TryParse(id[1..], CultureInfo.InvariantCulture, out var n) && n < records ? Observed(id, this.Made(n), 1, DateTimeOffset.UnixEpoch) : null;
 
         private static ObservedRecord Observed(string id, RawFields fields, int version, DateTimeOffset at) => new(id, fields, version.ToString(CultureInfo.InvariantCulture), at, null);
 
@@ -226,7 +226,7 @@ internal static class Settling
         {
             foreach (var page in Enumerable.Range(0, this.FirstRead && since is null ? records : 0).Chunk(1000))
             {
-                yield return [.. page.Select(n => Observed(IdOf(n), Made(n), 1, DateTimeOffset.UnixEpoch.AddSeconds(n)))];
+                yield return [.. page.Select(n => Observed(IdOf(n), this.Made(n), 1, DateTimeOffset.UnixEpoch.AddSeconds(n)))];
             }
 
             foreach (var page in this.changed.Where(r => since is null || r.Value.At >= since).OrderBy(r => r.Value.At).Chunk(1000))

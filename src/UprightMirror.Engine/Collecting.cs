@@ -17,11 +17,21 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
     /// <summary>So many missing records are each asked for once more: a page that moved while it was read may have left one out.</summary>
     private const int MostAskedFor = 500;
 
+    /// <summary>From so many records on that a run finds new or changed.</summary>
+    private const int Much = 5000;
+
+    private int different;
+
     public async Task Collect(CancellationToken cancellation)
     {
         for (var side = 0; side < context.SideCount; side++)
         {
             await this.CollectSide(side, cancellation);
+        }
+
+        if (this.different >= Much)
+        {
+            await context.Store.TakeStock(cancellation);
         }
     }
 
@@ -93,8 +103,9 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
         var pages = isRehearsal ? system.ReadChanged(context.Collection(side), since, needed, cancellation) : system.Take(context.Collection(side), since, needed, cancellation);
         await foreach (var page in pages)
         {
-            var different = await context.Store.SaveObserved(side, page, cancellation);
-            context.Tally.Read(page.Count, different);
+            var differ = await context.Store.SaveObserved(side, page, cancellation);
+            this.different += differ;
+            context.Tally.Read(page.Count, differ);
             missing.ExceptWith(page.Select(r => r.Id));
             newest = page.Select(r => r.ChangedAt).Append(newest).Max();
             await context.Store.SaveProgress(RunStage.Collecting, context.Tally.Counts, cancellation);

@@ -95,6 +95,9 @@ public interface IRunStore
     /// <summary>Sets how far the run is, for those who watch.</summary>
     Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation);
 
+    /// <summary>Much was put in at once: the store looks over what it has, so as to find it again by the shortest way.</summary>
+    Task TakeStock(CancellationToken cancellation);
+
     /// <summary>Records that are held, linked or not, are looked at again by this run.</summary>
     Task LookAtHeldAgain(CancellationToken cancellation);
 }

@@ -386,6 +386,14 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
     }
 
+    public async Task TakeStock(CancellationToken cancellation)
+    {
+        // A new mirror's records are few among those of large ones: the database's own habit would not notice them for long.
+        await using var command = this.Command("analyze system_record; analyze link");
+        command.CommandTimeout = 0;
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     public async Task LookAtHeldAgain(CancellationToken cancellation)
     {
         await using var command = this.Command("""

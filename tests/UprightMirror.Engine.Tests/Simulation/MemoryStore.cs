@@ -95,6 +95,8 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
 
     public Task<Guid?> LinkOf(int side, string id, CancellationToken cancellation) => Task.FromResult(this.rows[(side, id)].Link);
 
+    public Task TakeStock(CancellationToken cancellation) => Task.CompletedTask;
+
     public Task LookAtHeldAgain(CancellationToken cancellation) => this.Save(() =>
     {
         foreach (var hold in this.holds)
