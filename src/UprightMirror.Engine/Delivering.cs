@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using UprightMirror.Connectors;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Remembered;
@@ -8,7 +9,7 @@ namespace UprightMirror.Engine;
 /// <summary>Makes the planned deliveries. Each is remembered as sent before the call, so that none is ever made twice blindly.</summary>
 public sealed class Delivering(MirrorContext context)
 {
-    private const int BatchSize = 1500;
+    private const int BatchSize = 3000;
 
     /// <summary>Records that are written side by side where each is a call of its own; the connector keeps the system's own limits.</summary>
     private const int AtOnce = 8;
@@ -24,7 +25,7 @@ public sealed class Delivering(MirrorContext context)
     private readonly List<Delivery> notFound = [];
 
     /// <summary>Writes that are aside, as they were asked for: less of them may have been written.</summary>
-    private readonly Dictionary<long, Delivery> asked = [];
+    private readonly ConcurrentDictionary<long, Delivery> asked = [];
 
     /// <summary>Why some deliveries could not be made, in words for a person; null when all could.</summary>
     public string? Fault => this.unreachable.Count == 0 ? null : string.Join(" ", this.unreachable.Values);
@@ -77,51 +78,57 @@ public sealed class Delivering(MirrorContext context)
     {
         var moved = false;
         var after = 0L;
-        while (await context.Store.ReadPlanned(after, BatchSize, aside, cancellation) is { Count: > 0 } batch)
-        {
-            after = batch[^1].Id;
-            foreach (var side in batch.GroupBy(d => d.Side))
-            {
-                moved |= await this.DeliverTo(side.Key, [.. side], aside, cancellation);
-            }
-        }
-
-        return moved;
-    }
-
-    /// <summary>Makes what one side is owed, several calls under way while answers are kept.</summary>
-    private async Task<bool> DeliverTo(int side, IReadOnlyList<Delivery> due, bool aside, CancellationToken cancellation)
-    {
-        var moved = false;
-        var most = await context.Systems[side].MostAtOnce(context.Collection(side), cancellation);
-        var underWay = new Queue<(Delivery[] Made, Task<IReadOnlyList<WriteAnswer>> Answers)>();
+        var underWay = new Dictionary<int, Queue<(Delivery[] Made, Task<IReadOnlyList<WriteAnswer>> Answers)>>();
         try
         {
-            // What is removed, or has to be changed one by one, goes apart from what goes together.
-            foreach (var chunk in due.GroupBy(d => d.Kind).SelectMany(kind => kind.Chunk(most > 1 ? most : AtOnce)))
+            // The next ones are read while calls for those before are under way: a system's limit is not left unused meanwhile.
+            while (await context.Store.ReadPlanned(after, BatchSize, aside, cancellation) is { Count: > 0 } batch)
             {
-                if (this.unreachable.ContainsKey(side))
+                after = batch[^1].Id;
+                foreach (var side in batch.GroupBy(d => d.Side))
                 {
-                    break;
-                }
-
-                await context.Store.MarkSent([.. chunk.Select(d => d.Id)], cancellation);
-                underWay.Enqueue((chunk, aside ? this.WriteAside(side, chunk, cancellation) : this.Write(side, chunk, cancellation)));
-                if (underWay.Count >= CallsUnderWay)
-                {
-                    moved |= await this.KeepNext(underWay, cancellation);
+                    underWay.TryAdd(side.Key, new());
+                    moved |= await this.DeliverTo(side.Key, [.. side], underWay[side.Key], aside, cancellation);
                 }
             }
 
-            while (underWay.Count > 0)
+            foreach (var calls in underWay.Values)
             {
-                moved |= await this.KeepNext(underWay, cancellation);
+                while (calls.Count > 0)
+                {
+                    moved |= await this.KeepNext(calls, cancellation);
+                }
             }
         }
         finally
         {
             // Stopped in the middle: what was sent is looked for by the next run.
-            await ((Task)Task.WhenAll(underWay.Select(u => u.Answers))).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await ((Task)Task.WhenAll(underWay.Values.SelectMany(calls => calls).Select(u => u.Answers))).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+
+        return moved;
+    }
+
+    /// <summary>Sends what one side is owed, several calls under way while answers are kept. The last calls may still be under way at the end.</summary>
+    private async Task<bool> DeliverTo(int side, IReadOnlyList<Delivery> due, Queue<(Delivery[] Made, Task<IReadOnlyList<WriteAnswer>> Answers)> underWay, bool aside, CancellationToken cancellation)
+    {
+        var moved = false;
+        var most = await context.Systems[side].MostAtOnce(context.Collection(side), cancellation);
+
+        // What is removed, or has to be changed one by one, goes apart from what goes together.
+        foreach (var chunk in due.GroupBy(d => d.Kind).SelectMany(kind => kind.Chunk(most > 1 ? most : AtOnce)))
+        {
+            if (this.unreachable.ContainsKey(side))
+            {
+                break;
+            }
+
+            await context.Store.MarkSent([.. chunk.Select(d => d.Id)], cancellation);
+            underWay.Enqueue((chunk, aside ? this.WriteAside(side, chunk, cancellation) : this.Write(side, chunk, cancellation)));
+            if (underWay.Count >= CallsUnderWay)
+            {
+                moved |= await this.KeepNext(underWay, cancellation);
+            }
         }
 
         return moved;
