@@ -84,8 +84,8 @@ internal sealed record RecordWrite(
         return message;
     }
 
-    /// <summary>What is sent; our reference with it, on creation, where the system has a field for it.</summary>
-    private RawFields Fields() => this.Request is { Id: null, Reference: { } reference } && this.Settings.Reference is { } field
+    /// <summary>What is sent; our reference with it, on creation, where the system has a field for it. A mapped value is never written over by it.</summary>
+    private RawFields Fields() => this.Request is { Id: null, Reference: { } reference } && this.Settings.Reference is { } field && this.Request.Fields[field].IsEmpty
         ? this.Request.Fields.With(field, Value.Text(reference))
         : this.Request.Fields;
 
