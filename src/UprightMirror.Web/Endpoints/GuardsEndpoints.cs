@@ -109,26 +109,36 @@ internal static class GuardsEndpoints
             return TypedResults.Problem(statusCode: 403, title: "Only an administrator changes a mirror's guards or pauses it. You can let this run go on once.");
         }
 
+        if (run is not { State: "paused", GuardAnswer: null })
+        {
+            return NotWaiting();
+        }
+
+        // The answer counts only with the run that it lets go on: one that is going on already looks at the guards by itself.
+        var begun = asked.Answer == "stop" ? null : await queue.Start(mirror, rehearse: false, $"{user.Identity!.Name}, after the guard of run {id}", run.Guarded);
+        if (asked.Answer != "stop" && begun is null)
+        {
+            return TypedResults.Problem(statusCode: 409, title: $"A run of {mirror.Definition.Name} is going on. Wait until it has ended, then answer.");
+        }
+
         if (!await book.AnswerGuard(id, asked.Answer, user.Identity!.Name!, cancellation))
         {
-            return TypedResults.Problem(statusCode: 409, title: "This run does not wait for an answer: somebody gave one, or it is not paused.");
+            return NotWaiting();
         }
 
         if (asked.Answer == "stop")
         {
             await mirrors.SetTiming(mirror.Id, "paused", mirror.EveryMinutes, cancellation);
             await schedule.Apply(mirror with { State = "paused" }, cancellation);
-            return TypedResults.Ok(new GuardGone(null));
         }
-
-        if (asked.Answer == "always")
+        else if (asked.Answer == "always")
         {
-            var guards = run.Guarded.Aggregate(mirror.Guards, (kept, found) => kept.Of(found.What) is { } limit ? kept.With(found.What, limit with { Number = Math.Max(limit.Number, found.Count) }) : kept);
-            await mirrors.SetGuards(mirror.Id, guards, cancellation);
-            mirror = mirror with { Guards = guards };
+            await mirrors.SetGuards(mirror.Id, run.Guarded.Aggregate(mirror.Guards, (kept, found) => kept.Of(found.What) is { } limit ? kept.With(found.What, limit with { Number = Math.Max(limit.Number, found.Count) }) : kept), cancellation);
         }
 
-        return TypedResults.Ok(new GuardGone(await queue.Start(mirror, rehearse: false, $"{user.Identity.Name}, after the guard of run {id}", run.Guarded)));
+        return TypedResults.Ok(new GuardGone(begun));
+
+        static ProblemHttpResult NotWaiting() => TypedResults.Problem(statusCode: 409, title: "This run does not wait for an answer: somebody gave one, or it is not paused.");
     }
 }
 

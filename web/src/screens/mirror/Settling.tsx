@@ -7,7 +7,7 @@ import { Captioned, INPUT } from '../../parts/inputs';
 import { Empty, Failing, Loading, Notice } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { DraftBar } from './bench/DraftBar';
-import { RULES, inWords, ranked, rulesFor, unitsOf, withUnit, type Unit } from './settling';
+import { RULES, inWords, ranked, rulesFor, unitsOf, withUnit, type Unit } from './units';
 
 /** What settles each field, or group of fields, when its sides say different things: edited in the draft, and tried on the differences that there really are. */
 export function Settling({ mirrorKey, check }: { mirrorKey: string; check: () => void }) {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { FieldForm, Side } from '../../api/client';
-import { inWords, ranked, rulesFor, unitsOf, withUnit } from './settling';
+import { inWords, ranked, rulesFor, unitsOf, withUnit } from './units';
 
 const cell = (gives: boolean) => ({
   path: 'p',
