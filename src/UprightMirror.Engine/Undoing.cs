@@ -149,7 +149,9 @@ public sealed class Undoing(MirrorDefinition mirror, IReadOnlyList<string> syste
             {
                 if (!now.Equals(before))
                 {
-                    left.Add($"{systems[member.Side]} {member.Id}: {field.Key} was changed since to {ValueJson.Quoted(now.Display)}, and stays so.");
+                    left.Add(now.Equals(after)
+                        ? $"{systems[member.Side]} {member.Id}: {field.Key} was changed elsewhere since; {ValueJson.Quoted(now.Display)} stands for the later value, too, and stays."
+                        : $"{systems[member.Side]} {member.Id}: {field.Key} was changed since to {ValueJson.Quoted(now.Display)}, and stays so.");
                 }
             }
             else if (!now.Equals(before))

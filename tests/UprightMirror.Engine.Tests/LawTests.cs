@@ -188,13 +188,17 @@ public class LawTests
         var handled = world.Edits.Skip(edits).Select(e => (e.Side, e.Id)).Concat(world.Systems.SelectMany((s, side) => s.Writes.Skip(writes[side]).Select(w => (side, w.Id)))).ToHashSet();
         var undone = await world.UndoRun(run);
         var ran = seed % 10 == 0 ? world.Held() : since;
+
+        // Said since by any side: a place may hold the later value already, where it is cut to the same as the one before.
+        var said = world.Edits.Skip(edits).SelectMany(e => world.Store.AllLinked.Where(r => r.Members.Any(m => (m.Side, m.Id) == (e.Side, e.Id)))
+            .SelectMany(r => r.Members.Select(m => (m.Side, m.Id, e.Path)))).ToHashSet();
         await world.Run();
 
         // What the run wrote and nobody touched since is as it was; what it created and nobody touched since is gone; the rest stays.
         var now = world.Held();
         foreach (var (place, was) in before.Where(b => written.GetValueOrDefault(b.Key) != b.Value))
         {
-            var touched = ran.GetValueOrDefault(place) != written.GetValueOrDefault(place);
+            var touched = ran.GetValueOrDefault(place) != written.GetValueOrDefault(place) || (seed % 10 == 0 && said.Contains(place) && now.GetValueOrDefault(place) == ran.GetValueOrDefault(place));
             string? Stored(string? value) => place is (1, _, "Shout") ? value?.ToUpperInvariant() : value; // its system's own habit
             Stored(now.GetValueOrDefault(place)).ShouldBe(Stored(touched ? ran.GetValueOrDefault(place) : was), $"{place}\n{world.Picture()}");
         }
