@@ -1,8 +1,10 @@
 using System.Collections.Immutable;
 using UprightMirror.Connectors;
 using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Values;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Engine;
@@ -11,6 +13,7 @@ namespace UprightMirror.Engine;
 public sealed class MirrorContext
 {
     private readonly IRunStore? store;
+    private IMirrors? mirrors;
 
     /// <param name="references">The records of other mirrors that fields point at; null for none.</param>
     /// <param name="store">Null when one record is only tried: nothing is kept then.</param>
@@ -38,7 +41,7 @@ public sealed class MirrorContext
             catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
         }
 
-        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default };
+        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default, mirrors = mirrors };
     }
 
     public MirrorDefinition Mirror { get; }
@@ -67,6 +70,10 @@ public sealed class MirrorContext
     public HashSet<(Guid Link, int Side)> Unanswered { get; } = [];
 
     public int SideCount => this.Systems.Length;
+
+    /// <summary>What records of other mirrors that point at some links hold, in the fields that this one looks at.</summary>
+    public async Task<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>> LinkedTo(IReadOnlyCollection<Guid> links, CancellationToken cancellation) =>
+        this.Mirror.LooksAt.IsEmpty || this.mirrors is null ? ImmutableDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>.Empty : await this.mirrors.LinkedTo(this.Mirror, links, cancellation);
 
     public string Collection(int side) => this.Mirror.Sides[side].Collection;
 }

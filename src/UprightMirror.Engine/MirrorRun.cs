@@ -43,6 +43,11 @@ public sealed class MirrorRun(MirrorContext context)
                 await context.Store.LookAtHeldAgain(cancellation);
             }
 
+            if (!context.Mirror.LooksAt.IsEmpty)
+            {
+                await context.Store.LookAtDue(cancellation);
+            }
+
             await new Collecting(context, rehearse, sweep).Collect(cancellation);
             await new Translating(context).Translate(cancellation);
             await new Recognising(context).Recognise(cancellation);

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Text.Json.Nodes;
+using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Remembered;
@@ -21,7 +22,8 @@ public sealed class Reconciling(MirrorContext context)
         while (await context.Store.ReadWaiting(after, BatchSize, cancellation) is { Count: > 0 } batch)
         {
             after = batch[^1].Link;
-            var decided = batch.Select(this.Decide).ToList();
+            var linked = await context.LinkedTo([.. batch.Select(r => r.Link)], cancellation);
+            var decided = batch.Select(r => this.Decide(r, linked.GetValueOrDefault(r.Link))).ToList();
             await context.Store.SaveReconciled(decided, cancellation);
             foreach (var record in decided)
             {
@@ -34,7 +36,8 @@ public sealed class Reconciling(MirrorContext context)
     }
 
     /// <summary>What one record leads to. Nothing is kept.</summary>
-    public Reconciled Decide(LinkedRecord record)
+    /// <param name="linked">What records of other mirrors that point at it hold; null where the mirror looks at none.</param>
+    public Reconciled Decide(LinkedRecord record, ImmutableDictionary<LinkedField, ImmutableArray<Value>>? linked = null)
     {
         if (record.Members.GroupBy(m => m.Side).FirstOrDefault(g => g.Count() > 1) is { } twice)
         {
@@ -72,7 +75,7 @@ public sealed class Reconciling(MirrorContext context)
 
         var state = new RecordState(this.AgreedOf(record), [.. Enumerable.Range(0, context.SideCount).Select(s => this.SideOf(s, record, members.GetValueOrDefault(s), now[s]))])
         {
-            Ids = context.Rules.WorkedOut.IsEmpty ? [] : [.. Enumerable.Range(0, context.SideCount).Select(s => members.GetValueOrDefault(s) is { Raw: not null } known ? known.Id : null)],
+            Around = context.Rules.WorkedOut.IsEmpty ? Surroundings.None : new Surroundings([.. Enumerable.Range(0, context.SideCount).Select(s => members.GetValueOrDefault(s) is { Raw: not null } known ? known.Id : null)], linked ?? Surroundings.None.Linked),
             Open = [.. record.OpenConflicts.Select(c => new OpenConflict([.. c.Fields.Where(context.FieldIndex.ContainsKey).Select(f => context.FieldIndex[f])], c.Sides))],
         };
         var outcome = this.WithoutWhatIsHeld(Reconciler.Reconcile(context.Rules, state), members);

@@ -137,6 +137,7 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
         }
 
         await transaction.CommitAsync(cancellation);
+        await LookedAt.Refresh(database, await new Mirrors(database).All(cancellation), cancellation);
         return true;
     }
 

@@ -98,6 +98,9 @@ public interface IRunStore
     /// <summary>Much was put in at once: the store looks over what it has, so as to find it again by the shortest way.</summary>
     Task TakeStock(CancellationToken cancellation);
 
+    /// <summary>Links that look at records of other mirrors which moved since are looked at again by this run.</summary>
+    Task LookAtDue(CancellationToken cancellation);
+
     /// <summary>Records that are held, linked or not, are looked at again by this run.</summary>
     Task LookAtHeldAgain(CancellationToken cancellation);
 }

@@ -1,7 +1,9 @@
+using System.Collections.Immutable;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Npgsql;
 using NpgsqlTypes;
+using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
@@ -44,6 +46,10 @@ public interface IMirrors
     /// <summary>Every linked record of some mirrors, on every side: what fields of other mirrors may point at.</summary>
     /// <param name="mirrors">Their keys; none gives no records.</param>
     Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation);
+
+    /// <summary>What the records of other mirrors that point at some links of a mirror hold in the fields that it looks at.</summary>
+    /// <returns>For each link, every field that is looked at and found, with no values where nothing points at the link.</returns>
+    Task<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>> LinkedTo(MirrorDefinition mirror, IReadOnlyCollection<Guid> links, CancellationToken cancellation);
 }
 
 public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
@@ -77,6 +83,7 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         command.Parameters.AddWithValue("definition", JsonSerializer.Serialize(definition, Json));
         command.Parameters.AddWithValue("every", NpgsqlDbType.Integer, (object?)everyMinutes ?? DBNull.Value);
         await command.ExecuteNonQueryAsync(cancellation);
+        await LookedAt.Refresh(database, await this.All(cancellation), cancellation);
     }
 
     public async Task<bool> Begin(MirrorDefinition definition, CancellationToken cancellation)
@@ -136,6 +143,32 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         }
 
         return known.Count == 0 ? References.None : new References(known);
+    }
+
+    public async Task<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>> LinkedTo(MirrorDefinition mirror, IReadOnlyCollection<Guid> links, CancellationToken cancellation)
+    {
+        if (mirror.LooksAt is not { IsEmpty: false } looks || links.Count == 0)
+        {
+            return ImmutableDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>.Empty;
+        }
+
+        var all = await this.All(cancellation);
+        var found = links.ToDictionary(l => l, _ => ImmutableDictionary.CreateBuilder<LinkedField, ImmutableArray<Value>>());
+        foreach (var asked in looks)
+        {
+            if (LinkedRecordsField.Find(mirror, asked, [.. all.Select(m => m.Definition)], out _) is not { } field)
+            {
+                continue;
+            }
+
+            var values = await LookedAt.Read(database, all.First(m => m.Definition.Key == field.Mirror.Key).Id, field, links, cancellation);
+            foreach (var (link, of) in found)
+            {
+                of[asked] = [.. values[link]];
+            }
+        }
+
+        return found.ToDictionary(f => f.Key, f => f.Value.ToImmutable());
     }
 
     private async Task<List<KeptMirror>> Read(NpgsqlCommand command, CancellationToken cancellation)

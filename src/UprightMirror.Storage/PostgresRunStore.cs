@@ -394,6 +394,16 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
+    public async Task LookAtDue(CancellationToken cancellation)
+    {
+        // Taken before anything is read of them: what moves from here on has a row of its own, and is looked at by the next run.
+        await using var command = this.Command("""
+            with due as (delete from link_due where mirror_id = @mirror returning link_id)
+            update link set waiting = true where mirror_id = @mirror and id in (select link_id from due)
+            """);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     public async Task LookAtHeldAgain(CancellationToken cancellation)
     {
         await using var command = this.Command("""

@@ -28,7 +28,7 @@ public class WorkedOutTests
     private static RecordState Held(Value[] agreed, Value[] crm, params string?[] ids) => new(
         [.. agreed.Select(v => new AgreedField(v, 0, null))],
         [new SideState(crm, agreed), new SideState(agreed, agreed)])
-    { Ids = [.. ids] };
+    { Around = Surroundings.None with { Ids = [.. ids] } };
 
     [Fact]
     public void It_follows_the_fields_that_it_is_made_of_and_the_side_that_takes_it_is_told()
@@ -67,7 +67,7 @@ public class WorkedOutTests
         var rules = Rules(Given("First"), Made("Long", "Loud & \"!\""), Made("Loud", "UPPER(First)"));
         rules.WorkedOut.ShouldBe([2, 1]);
         Value[] agreed = [Text("Hanne"), Value.Empty, Value.Empty];
-        WorkedOutField.Fill(rules, agreed, [null, null]).ShouldBeEmpty();
+        WorkedOutField.Fill(rules, agreed, Surroundings.None).ShouldBeEmpty();
         agreed.Select(v => v.Display).ShouldBe(["Hanne", "HANNE!", "HANNE"]);
     }
 
@@ -77,9 +77,9 @@ public class WorkedOutTests
         var rules = Rules(Given("First"), Made("Office number", "REFERENCE(\"Ballast ERP\")"), Made("Both", "REFERENCE(\"slipway\") & REFERENCE(\"ballast\")"));
         rules.Fields[1].WorkedOut!.UsesIds.ShouldBeTrue();
         Value[] agreed = [Text("Hanne"), Value.Empty, Value.Empty];
-        WorkedOutField.Fill(rules, agreed, ["o1", null]);
+        WorkedOutField.Fill(rules, agreed, Surroundings.None with { Ids = ["o1", null] });
         agreed[1].ShouldBe(Value.Empty);
-        WorkedOutField.Fill(rules, agreed, ["o1", "C-21704"]);
+        WorkedOutField.Fill(rules, agreed, Surroundings.None with { Ids = ["o1", "C-21704"] });
         (agreed[1].Display, agreed[2].Display).ShouldBe(("C-21704", "o1C-21704"));
     }
 
@@ -111,7 +111,7 @@ public class WorkedOutTests
     {
         var mirror = Of(Given("First"), Given("Number"), Given("Country"), Made("Dialled", "PHONEDIGITS(Number)")) with { CountryField = "Country" };
         Value[] agreed = [Text("Hanne"), Text("0131 496 0210"), Text("GB"), Value.Empty];
-        WorkedOutField.Fill(mirror.Rules(Names, Noon), agreed, [null, null]).ShouldBeEmpty();
+        WorkedOutField.Fill(mirror.Rules(Names, Noon), agreed, Surroundings.None).ShouldBeEmpty();
         agreed[3].Display.ShouldBe("+441314960210");
     }
 

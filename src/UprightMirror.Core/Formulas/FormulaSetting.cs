@@ -13,4 +13,7 @@ public sealed record FormulaSetting(DateTimeOffset Now, string? Country = null)
 
     /// <summary>The ids that the record has on the other sides, by the system's name.</summary>
     public IReadOnlyDictionary<string, string> References { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>What records of other mirrors that point at this one hold, for each field that the formula asks for.</summary>
+    public ImmutableDictionary<LinkedField, ImmutableArray<Item>> Linked { get; init; } = ImmutableDictionary<LinkedField, ImmutableArray<Item>>.Empty;
 }

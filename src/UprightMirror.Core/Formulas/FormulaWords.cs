@@ -39,6 +39,8 @@ public static class FormulaWords
         [("AGREEDOF", 2)] = "what {1} means in the code list {0}",
         [("CODEOF", 2)] = "the code that the code list {0} has for {1}",
         [("REFERENCE", 1)] = "the id in {0}",
+        [("LINKED", 2)] = "{1} of the linked {0}",
+        [("LINKED", 3)] = "{1} of the {0} that are linked by {2}",
         [("VALUE", 1)] = "the number that {0} spells",
         [("DATEVALUE", 1)] = "the date that {0} spells",
         [("TEXT", 2)] = "{0} in the form {1}",

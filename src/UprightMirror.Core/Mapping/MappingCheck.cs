@@ -31,10 +31,11 @@ public sealed record SideKnown(string Name, CatalogueCollection Catalogue)
 public static class MappingCheck
 {
     /// <param name="sides">What is known of each side, in the mirror's order.</param>
-    public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
+    /// <param name="others">Every mirror there is, for fields that look at linked records.</param>
+    public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides, IReadOnlyCollection<MirrorDefinition>? others = null)
     {
         var (catalogues, names) = (sides.Select(s => s.Catalogue).ToList(), sides.Select(s => s.Name).ToList());
-        return [.. Fields(mirror).Concat(Scopes(mirror, sides)).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).Select(f => f with { IsJudged = !f.IsWrong && mirror.Judged.Contains(f.Words) }).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+        return [.. Fields(mirror, others ?? []).Concat(Scopes(mirror, sides)).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).Select(f => f with { IsJudged = !f.IsWrong && mirror.Judged.Contains(f.Words) }).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
     }
 
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names) =>
@@ -67,7 +68,7 @@ public static class MappingCheck
         }
     }
 
-    private static IEnumerable<Finding> Fields(MirrorDefinition mirror)
+    private static IEnumerable<Finding> Fields(MirrorDefinition mirror, IReadOnlyCollection<MirrorDefinition> others)
     {
         for (var f = 0; f < mirror.Fields.Length; f++)
         {
@@ -119,7 +120,7 @@ public static class MappingCheck
             }
         }
 
-        foreach (var (f, words) in WorkedOutField.Problems(mirror))
+        foreach (var (f, words) in WorkedOutField.Problems(mirror, others))
         {
             yield return new Finding(true, f, null, null, words);
         }

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
 
@@ -121,6 +122,11 @@ public sealed record MirrorDefinition(
     /// <summary>The other mirrors that fields of this one point at, by key.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public IEnumerable<string> PointsAt => this.Fields.Concat(this.Fields.SelectMany(f => f.Lines?.Fields ?? [])).SelectMany(f => f.Cells).Select(c => (c?.Conversion as ReferenceTo)?.Mirror).OfType<string>().Distinct(StringComparer.Ordinal);
+
+    /// <summary>The fields of other mirrors' records that worked-out fields look at.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public ImmutableArray<LinkedField> LooksAt => [.. this.Fields.Where(f => f.WorkedOut is not null)
+        .SelectMany(f => Formula.Parse(f.WorkedOut!, null, out var formula, out _) ? LinkedField.In(formula, out _) : []).Distinct()];
 
     /// <summary>The rules in the form that reconciling reads.</summary>
     /// <param name="names">What people call each side's system, in the mirror's order: these stand in every reason.</param>

@@ -8,6 +8,8 @@ namespace UprightMirror.Core.Mapping;
 /// <summary>Fields that no side gives: worked out by a formula over the other agreed fields, by their names, and the ids that sides have for the record.</summary>
 public static class WorkedOutField
 {
+    private static readonly ImmutableDictionary<LinkedField, ImmutableArray<Item>> NoneLinked = ImmutableDictionary<LinkedField, ImmutableArray<Item>>.Empty;
+
     /// <summary>How reconciling works the field out. A formula that can't be used gives a reason for every record; the check says so before.</summary>
     internal static WorkedOut Of(MirrorDefinition mirror, AgreedFieldDefinition field, IReadOnlyList<string> names, DateTimeOffset now)
     {
@@ -15,7 +17,7 @@ public static class WorkedOutField
         {
             return new WorkedOut([], false, Unusable);
 
-            Value? Unusable(IReadOnlyList<Value> inputs, ImmutableArray<string?> ids, out string? why)
+            Value? Unusable(IReadOnlyList<Value> inputs, Surroundings around, out string? why)
             {
                 why = $"its formula can't be used. {problem.Sentence.TrimEnd('.')}";
                 return null;
@@ -25,14 +27,20 @@ public static class WorkedOutField
         ImmutableArray<int> inputs = [.. formula.Fields.Select(n => Index(mirror, n))];
         var country = mirror.CountryField is { } name && mirror.Fields.Select(f => f.Name).ToList().IndexOf(name) is >= 0 and var at && mirror.Fields[at].WorkedOut is null ? at : -1;
         var systems = mirror.Sides.Select(s => s.System).ToImmutableArray();
-        return new WorkedOut([.. inputs.Concat(country >= 0 ? [country] : []).Distinct()], UsesIds(formula.Root), Work);
+        var linked = LinkedField.In(formula, out _);
+        return new WorkedOut([.. inputs.Concat(country >= 0 ? [country] : []).Distinct()], UsesIds(formula.Root), Work) { Linked = linked };
 
-        Value? Work(IReadOnlyList<Value> values, ImmutableArray<string?> ids, out string? why)
+        Value? Work(IReadOnlyList<Value> values, Surroundings around, out string? why)
         {
             // One value for each name in the formula: two names that differ in case mean one field.
             var of = inputs.Distinct().Select((field, i) => (field, i)).ToDictionary(p => p.field, p => p.i);
             var reads = country < 0 ? null : (of.TryGetValue(country, out var place) ? values[place] : values[^1]) is TextValue { Content.Length: 2 } known ? known.Content : null;
-            var item = formula.Evaluate([.. inputs.Select(i => ItemValue.From(values[of[i]]))], new FormulaSetting(now, reads) { CodeLists = mirror.CodeLists, References = References(ids) });
+            var item = formula.Evaluate([.. inputs.Select(i => ItemValue.From(values[of[i]]))], new FormulaSetting(now, reads)
+            {
+                CodeLists = mirror.CodeLists,
+                References = References(around.Ids),
+                Linked = linked.IsEmpty ? NoneLinked : linked.Where(around.Linked.ContainsKey).ToImmutableDictionary(l => l, l => around.Linked[l].Select(ItemValue.From).ToImmutableArray()),
+            });
             why = null;
             if (item.IsError)
             {
@@ -63,15 +71,15 @@ public static class WorkedOutField
 
     /// <summary>Puts the worked-out values into a record's agreed values.</summary>
     /// <param name="agreed">One for each field; those of worked-out fields are replaced.</param>
-    /// <param name="ids">The record's id on each side; null where a side does not have it.</param>
+    /// <param name="around">What is known beside them.</param>
     /// <returns>By field, why it can't be worked out.</returns>
-    public static ImmutableDictionary<int, string> Fill(ReconcileRules rules, Value[] agreed, ImmutableArray<string?> ids)
+    public static ImmutableDictionary<int, string> Fill(ReconcileRules rules, Value[] agreed, Surroundings around)
     {
         var problems = ImmutableDictionary.CreateBuilder<int, string>();
         foreach (var field in rules.WorkedOut)
         {
             var worked = rules.Fields[field].WorkedOut!;
-            agreed[field] = worked.Work([.. worked.Inputs.Select(i => agreed[i])], ids, out var why) ?? Value.Empty;
+            agreed[field] = worked.Work([.. worked.Inputs.Select(i => agreed[i])], around, out var why) ?? Value.Empty;
             if (why is not null)
             {
                 problems[field] = why;
@@ -82,7 +90,8 @@ public static class WorkedOutField
     }
 
     /// <summary>What is wrong with the fields that are worked out, by index, as sentences.</summary>
-    public static IEnumerable<(int Field, string Words)> Problems(MirrorDefinition mirror)
+    /// <param name="others">Every other mirror there is, for fields that look at their records.</param>
+    public static IEnumerable<(int Field, string Words)> Problems(MirrorDefinition mirror, IReadOnlyCollection<MirrorDefinition> others)
     {
         var made = new Dictionary<int, ImmutableArray<int>>();
         for (var f = 0; f < mirror.Fields.Length; f++)
@@ -97,6 +106,20 @@ public static class WorkedOutField
             {
                 yield return (f, $"{field.Name} can't be worked out: {problem.Sentence}");
                 continue;
+            }
+
+            var looks = LinkedField.In(formula, out var unclear);
+            foreach (var asked in looks)
+            {
+                if (LinkedRecordsField.Find(mirror, asked, others, out var wrong) is null)
+                {
+                    yield return (f, $"{field.Name} can't be worked out: {wrong}");
+                }
+            }
+
+            if (unclear is not null)
+            {
+                yield return (f, $"{field.Name} can't be worked out: {unclear}");
             }
 
             made[f] = [.. formula.Fields.Select(n => Index(mirror, n)).Distinct()];

@@ -61,7 +61,7 @@ public static class Reconciler
 
         foreach (var f in rules.WorkedOut)
         {
-            if (agreed[f] is not { } known || Worked(rules, f, agreed, record.Ids, out _) is not { } value || !Same(value, known.Value))
+            if (agreed[f] is not { } known || Worked(rules, f, agreed, record.Around, out _) is not { } value || !Same(value, known.Value))
             {
                 return false;
             }
@@ -71,7 +71,7 @@ public static class Reconciler
     }
 
     /// <summary>The value of a field that is made of others; null when it can't be worked out.</summary>
-    internal static Value? Worked(ReconcileRules rules, int field, AgreedField?[] agreed, ImmutableArray<string?> ids, out string? why)
+    internal static Value? Worked(ReconcileRules rules, int field, AgreedField?[] agreed, Surroundings around, out string? why)
     {
         var worked = rules.Fields[field].WorkedOut!;
         var inputs = new Value[worked.Inputs.Length];
@@ -80,7 +80,7 @@ public static class Reconciler
             inputs[i] = agreed[worked.Inputs[i]]?.Value ?? Value.Empty;
         }
 
-        return worked.Work(inputs, ids, out why);
+        return worked.Work(inputs, around, out why);
     }
 
     /// <summary>Whether a side that gives a field says something else than a value that was only agreed for now.</summary>
@@ -246,9 +246,9 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
         {
             this.frozen[field] = true;
         }
-        else if (Reconciler.Worked(rules, field, this.agreed, record.Ids, out var why) is { } value)
+        else if (Reconciler.Worked(rules, field, this.agreed, record.Around, out var why) is { } value)
         {
-            this.Agree(rules.Units[rules.UnitOfField[field]], new Verdict([value], Candidate.WorkedOut, null, worked.Inputs.IsEmpty ? "worked out" : $"worked out of {string.Join(", ", worked.Inputs.Select(i => rules.Fields[i].Name))}"));
+            this.Agree(rules.Units[rules.UnitOfField[field]], new Verdict([value], Candidate.WorkedOut, null, WhereFrom(worked)));
         }
         else
         {
@@ -256,6 +256,9 @@ file sealed class Reconciliation(ReconcileRules rules, RecordState record)
             this.notWorkedOut.Add(new NotWorkedOut(field, why ?? "there is no value"));
         }
     }
+
+    private string WhereFrom(WorkedOut worked) => worked.Inputs.IsEmpty && worked.Linked.IsEmpty ? "worked out"
+        : $"worked out of {string.Join(", ", worked.Inputs.Select(i => rules.Fields[i].Name).Concat(worked.Linked.Select(l => $"{l.Field} of the linked {l.Mirror}")))}";
 
     private void SettleKnown(ReconcileRules.Unit unit, ImmutableArray<Value> before, OpenConflict? open)
     {

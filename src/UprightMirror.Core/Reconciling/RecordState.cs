@@ -32,6 +32,6 @@ public sealed record RecordState(AgreedField?[]? Agreed, SideState[] Sides)
 {
     public ImmutableArray<OpenConflict> Open { get; init; } = [];
 
-    /// <summary>The record's id on each side, for fields that are worked out of it; null where a side does not have it. Empty where nobody asks.</summary>
-    public ImmutableArray<string?> Ids { get; init; } = [];
+    /// <summary>What fields are worked out of beside the agreed values.</summary>
+    public Surroundings Around { get; init; } = Surroundings.None;
 }

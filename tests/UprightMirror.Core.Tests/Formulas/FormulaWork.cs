@@ -12,6 +12,7 @@ internal static class FormulaWork
     {
         CodeLists = ImmutableDictionary<string, CodeTable>.Empty.Add("Countries", new CodeTable([("GBR", "GB"), ("IRL", "IE")])),
         References = new Dictionary<string, string> { ["Ballast ERP"] = "C-21704" },
+        Linked = ImmutableDictionary<LinkedField, ImmutableArray<Item>>.Empty.Add(new LinkedField("Invoices", "total"), [UprightMirror.Core.Formulas.Item.Of(1200m), UprightMirror.Core.Formulas.Item.Blank, UprightMirror.Core.Formulas.Item.Of(648.75m)]),
     };
 
     public static readonly FormulaRecord Record = FormulaRecord.FromJson(JsonDocument.Parse("""

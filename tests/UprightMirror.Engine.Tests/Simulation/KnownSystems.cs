@@ -1,5 +1,8 @@
+using System.Collections.Immutable;
 using UprightMirror.Connectors;
+using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Values;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Engine.Tests.Simulation;
@@ -22,6 +25,13 @@ public sealed class KnownSystems(IReadOnlyDictionary<string, ISystemConnector> s
 public sealed class OnlyReferences(References references) : IMirrors
 {
     public Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation) => Task.FromResult(mirrors.Count == 0 ? References.None : references);
+
+    /// <summary>What the linked records hold, for tests to set.</summary>
+    public Dictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>> Linked { get; } = [];
+
+    public Task<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>> LinkedTo(MirrorDefinition mirror, IReadOnlyCollection<Guid> links, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>>(links.ToDictionary(l => l, l =>
+            mirror.LooksAt.ToImmutableDictionary(f => f, f => this.Linked.GetValueOrDefault(l)?.GetValueOrDefault(f, []) ?? [])));
 
     public Task<IReadOnlyList<KeptMirror>> All(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<KeptMirror>>([]);
 

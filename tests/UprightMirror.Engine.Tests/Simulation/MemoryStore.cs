@@ -97,6 +97,19 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
 
     public Task TakeStock(CancellationToken cancellation) => Task.CompletedTask;
 
+    /// <summary>Links that something they look at has moved for.</summary>
+    public HashSet<Guid> Due { get; } = [];
+
+    public Task LookAtDue(CancellationToken cancellation) => this.Save(() =>
+    {
+        foreach (var link in this.Due.Where(this.links.ContainsKey))
+        {
+            this.links[link].Waiting = true;
+        }
+
+        this.Due.Clear();
+    });
+
     public Task LookAtHeldAgain(CancellationToken cancellation) => this.Save(() =>
     {
         foreach (var hold in this.holds)

@@ -29,6 +29,8 @@ internal static class OwnFunctions
         new("CODEOF", Group, "list:text, agreed:text", "The code that a code list has for an agreed value; #N/A when it has none.", new("CODEOF(\"Countries\"; \"GB\")", "GBR"), (a, s) => Listed(a, s, (list, agreed) => list.ToSide(agreed))),
         new("REFERENCE", Group, "system:text", "The id that this record has in another system; blank while it has none there.", new("REFERENCE(\"Ballast ERP\")", "C-21704"),
             (a, s) => s.References.FirstOrDefault(r => r.Key.Equals(a[0].Text.Trim(), StringComparison.OrdinalIgnoreCase)).Value is { } id ? Item.Of(id) : Item.Blank),
+        new(LinkedField.FunctionName, Group, "mirror:text, field:text, [by:text]", "What the records of another mirror that point at this one hold in a field, as a list to add up, count or take the greatest of. By names the field that points, where there are several.",
+            new("SUM(LINKED(\"invoices\"; \"Total\"))", "1848.75"), LinkedField.Work),
     ];
 
     private static Item FirstFilled(ref Evaluator evaluator, ImmutableArray<Node> arguments)

@@ -3,7 +3,9 @@ using System.Security.Claims;
 using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
 using UprightMirror.Storage;
 using UprightMirror.Web.Running;
@@ -162,7 +164,7 @@ internal static class DraftEndpoints
         var names = shown.Names(definition);
         var (record, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, sample ?? 1), string.IsNullOrWhiteSpace(find) ? null : find.Trim(), cancellation);
         var references = await mirrors.ReferencesTo([.. definition.PointsAt], cancellation);
-        var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : AgreedOf(definition, names, record, references, clock.GetUtcNow());
+        var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : AgreedOf(definition, names, record, references, await LinkedTo(mirrors, definition, record, cancellation), clock.GetUtcNow());
         return TypedResults.Ok(new DraftPage(
             draft.Step, draft.Last, draft.What, draft.Undone, draft.Who, draft.At, draft.BasedOn, shown.Sides(definition), DraftForms.Settings(definition),
             [.. definition.Fields.Select(DraftForms.Form)],
@@ -171,18 +173,18 @@ internal static class DraftEndpoints
             record is null ? null : new DraftSample(record.Link, record.Title, record.Position, record.Of, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]),
             isReading, fault,
             Words(definition, names),
-            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation)).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words, f.IsJudged))],
+            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation), [.. (await mirrors.All(cancellation)).Select(m => m.Definition)]).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words, f.IsJudged))],
             [.. PlainWords.OfMirror(definition, names)]));
     }
 
     /// <summary>A sample record in agreed form: each field by the side that gives it first, then those that are worked out; and why some can't be.</summary>
-    internal static (Value[] Agreed, ImmutableDictionary<int, string> Problems) AgreedOf(MirrorDefinition definition, IReadOnlyList<string> names, BenchSample record, References references, DateTimeOffset now)
+    internal static (Value[] Agreed, ImmutableDictionary<int, string> Problems) AgreedOf(MirrorDefinition definition, IReadOnlyList<string> names, BenchSample record, References references, ImmutableDictionary<LinkedField, ImmutableArray<Value>> linked, DateTimeOffset now)
     {
         var translations = record.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), now, references).ToAgreed(r.Value.Fields).Values);
         Value[] agreed = [.. definition.Fields.Select((f, i) => Givers(f).Select(s => translations.GetValueOrDefault(s)?[i]).FirstOrDefault(v => v is { IsEmpty: false }) ?? Value.Empty)];
         try
         {
-            return (agreed, WorkedOutField.Fill(definition.Rules(names, now), agreed, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]));
+            return (agreed, WorkedOutField.Fill(definition.Rules(names, now), agreed, new Surroundings([.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)], linked)));
         }
         catch (ArgumentException)
         {
@@ -192,6 +194,11 @@ internal static class DraftEndpoints
 
         IEnumerable<int> Givers(AgreedFieldDefinition field) => field.Cells.Select((c, s) => (Cell: c, Side: s)).Where(c => c.Cell?.Gives == true).OrderBy(c => field.Rank.IndexOf(definition.Sides[c.Side].System) is >= 0 and var rank ? rank : int.MaxValue).Select(c => c.Side);
     }
+
+    /// <summary>What records of other mirrors that point at a sample record hold; nothing for one that is not linked.</summary>
+    internal static async Task<ImmutableDictionary<LinkedField, ImmutableArray<Value>>> LinkedTo(Mirrors mirrors, MirrorDefinition definition, BenchSample record, CancellationToken cancellation) => record.Link is { } link
+        ? (await mirrors.LinkedTo(definition, [link], cancellation)).GetValueOrDefault(link, Surroundings.None.Linked)
+        : definition.LooksAt.ToImmutableDictionary(l => l, _ => ImmutableArray<Value>.Empty);
 
     private static string Cut(string text) => text.Length <= 300 ? text : $"{text[..299]}…";
 
@@ -271,7 +278,7 @@ internal static class DraftEndpoints
             return Problem("Nothing was changed since the version that is live.");
         }
 
-        var wrong = MappingCheck.Of(draft.Definition, await SidesOf(draft.Definition, catalogues, connections, cancellation)).Where(f => f.IsWrong).ToList();
+        var wrong = MappingCheck.Of(draft.Definition, await SidesOf(draft.Definition, catalogues, connections, cancellation), [.. (await mirrors.All(cancellation)).Select(m => m.Definition)]).Where(f => f.IsWrong).ToList();
         if (wrong.Count > 0)
         {
             return Problem($"The mirror can't work so: {wrong[0].Words}{(wrong.Count > 1 ? $" And {wrong.Count - 1} more, listed under Check." : "")}");

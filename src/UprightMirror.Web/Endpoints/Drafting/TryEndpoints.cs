@@ -187,7 +187,7 @@ internal static class TryEndpoints
         definition = definition with { Fields = [.. definition.Fields.Select(f => f.Name == asked.Field ? f with { Type = type, WorkedOut = asked.Formula } : f)] };
         var index = definition.Fields.Select(f => f.Name).ToList().IndexOf(asked.Field);
         var words = Formula.Parse(asked.Formula, null, out var formula, out _) ? FormulaWords.Of(formula) : null;
-        if (WorkedOutField.Problems(definition).FirstOrDefault(p => p.Field == index) is { Words: { } wrong })
+        if (WorkedOutField.Problems(definition, [.. (await mirrors.All(cancellation)).Select(m => m.Definition)]).FirstOrDefault(p => p.Field == index) is { Words: { } wrong })
         {
             return TypedResults.Ok(new WorkedOutShown(null, null, words, wrong));
         }
@@ -199,7 +199,7 @@ internal static class TryEndpoints
         }
 
         var names = (await Shown.With(connections, cancellation)).Names(definition);
-        var (agreed, problems) = DraftEndpoints.AgreedOf(definition, names, sample, await mirrors.ReferencesTo([.. definition.PointsAt], cancellation), clock.GetUtcNow());
+        var (agreed, problems) = DraftEndpoints.AgreedOf(definition, names, sample, await mirrors.ReferencesTo([.. definition.PointsAt], cancellation), await DraftEndpoints.LinkedTo(mirrors, definition, sample, cancellation), clock.GetUtcNow());
         return TypedResults.Ok(problems.TryGetValue(index, out var why)
             ? new WorkedOutShown(sample.Title, null, words, $"For {sample.Title}, {why}.")
             : new WorkedOutShown(sample.Title, agreed[index].Display, words, null));
