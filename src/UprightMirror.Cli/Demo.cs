@@ -26,32 +26,38 @@ internal static class Demo
 
     private static readonly Conversion AsIs = new AsItStands();
 
-    /// <summary>Customers, between the CRM and the ERP.</summary>
+    /// <summary>
+    /// Customers: the CRM and the ERP keep them, the mail system takes what campaigns need and what a customer comes to by its orders and invoices, and an order of the
+    /// web shop brings the customers that nobody knew.
+    /// </summary>
     public static MirrorDefinition Customers => new(
         "customers", "Customers", "customer",
-        [new SideDefinition("slipway", "organisations", DoubleMark: new SideConstant("deliveryNotes", "Entered twice: use {id}.")), new SideDefinition("ballast", "Customers")],
         [
-            Both("Name", FieldType.Text, "name", "CustomerName"),
-            Both("E-mail", FieldType.Email, "email", "EMail", "latest"),
-            new AgreedFieldDefinition("Telephone", FieldType.Phone,
-                [new SideField("phoneMain", true, true, new PhoneConversion(PhoneForm.International)), new SideField("TelephoneNo", true, true, new PhoneConversion(PhoneForm.NationalDigits))]),
-            Both("Street", FieldType.Text, "address.street", "Street", group: "Address"),
-            Both("Town", FieldType.Text, "address.town", "City", group: "Address"),
-            Both("Postcode", FieldType.Text, "address.postcode", "PostCode", group: "Address"),
-            new AgreedFieldDefinition("Country", FieldType.Text,
-                [new SideField("address.country", true, true, CountryNames), new SideField("CountryCode", true, true, CountryCodes)], "rank", ["ballast"], EmptyTravels: false),
-            new AgreedFieldDefinition("Payment terms", FieldType.Text,
-                [new SideField("paymentTerms", false, true, TermsWords), new SideField("PaymentTermsCode", true, false, TermsCodes)], "rank", EmptyTravels: false),
-            new AgreedFieldDefinition("VAT number", FieldType.Text,
-                [new SideField("vatNumber", true, true, AsIs), new SideField("TaxRegistrationNo", true, true, AsIs)], "fullest", EmptyTravels: false),
-            new AgreedFieldDefinition("Credit limit", FieldType.Number, [null, new SideField("CreditLimit", true, false, AsIs)], "rank"),
-            new AgreedFieldDefinition("Segment", FieldType.Text, [new SideField("segment", true, false, AsIs), null], "rank"),
+            new SideDefinition("slipway", "organisations", DoubleMark: new SideConstant("deliveryNotes", "Entered twice: use {id}.")), new SideDefinition("ballast", "Customers"),
+            new SideDefinition("pennant", "companies", MayCreate: false), new SideDefinition("drop", "webshop-customers", MayCreate: false),
+        ],
+        [
+            Customer("Name", FieldType.Text, Both("name"), Both("CustomerName"), Taken("name"), AtFirst("customer")),
+            Customer("E-mail", FieldType.Email, Both("email"), Both("EMail"), null, AtFirst("email")) with { Rule = "latest" },
+            Customer("Telephone", FieldType.Phone, Both("phoneMain", new PhoneConversion(PhoneForm.International)), Both("TelephoneNo", new PhoneConversion(PhoneForm.NationalDigits)), Taken("telephone", new PhoneConversion(PhoneForm.International)), null),
+            Customer("Website", FieldType.Text, new SideField("website", true, false, AsIs), null, new SideField("web_domain", false, false, AsIs), null) with { Rule = "rank" },
+            Customer("Street", FieldType.Text, Both("address.street"), Both("Street"), null, AtFirst("street")) with { Group = "Address" },
+            Customer("Town", FieldType.Text, Both("address.town"), Both("City"), Taken("town"), AtFirst("town")) with { Group = "Address" },
+            Customer("Postcode", FieldType.Text, Both("address.postcode"), Both("PostCode"), null, null) with { Group = "Address" },
+            Customer("Country", FieldType.Text, Both("address.country", CountryNames), Both("CountryCode", CountryCodes), Taken("country_code"), AtFirst("country")) with { Rule = "rank", Rank = ["ballast"], EmptyTravels = false },
+            Customer("Payment terms", FieldType.Text, new SideField("paymentTerms", false, true, TermsWords), new SideField("PaymentTermsCode", true, false, TermsCodes), null, null) with { Rule = "rank", EmptyTravels = false },
+            Customer("VAT number", FieldType.Text, Both("vatNumber"), Both("TaxRegistrationNo"), null, null) with { Rule = "fullest", EmptyTravels = false },
+            Customer("Credit limit", FieldType.Number, null, new SideField("CreditLimit", true, false, AsIs), null, null) with { Rule = "rank" },
+            Customer("Segment", FieldType.Text, new SideField("segment", true, false, AsIs), null, Taken("segment", new FormulaConversion("PROPER(value)", "LOWER(value)")), null) with { Rule = "rank" },
+            Customer("Last order", FieldType.Date, null, null, Taken("last_order_on"), null) with { Rule = "rank", WorkedOut = "IF(COUNTFILLED(LINKED(\"orders\"; \"Ordered on\")) = 0; \"\"; MAX(LINKED(\"orders\"; \"Ordered on\")))" },
+            Customer("Open amount", FieldType.Number, null, null, Taken("open_amount"), null) with { Rule = "rank", WorkedOut = "SUM(LINKED(\"invoices\"; \"Open amount\"))" },
+            Customer("Lifetime total", FieldType.Number, null, null, Taken("lifetime_total"), null) with { Rule = "rank", WorkedOut = "SUM(LINKED(\"invoices\"; \"Total\"))" },
         ],
         [new RecognisingRule("VAT number"), new RecognisingRule("E-mail")],
         "Name",
         "Country",
         Likeness: new LikenessDefinition([
-            new("Name", "organisation"), new("E-mail", "email"), new("Telephone", "phone"), new("Street", "street"), new("Town", "town"), new("Postcode", "postcode"), new("VAT number", "number"),
+            new("Name", "organisation"), new("E-mail", "email"), new("Telephone", "phone"), new("Website", "web"), new("Street", "street"), new("Town", "town"), new("Postcode", "postcode"), new("VAT number", "number"),
         ]));
 
     /// <summary>
@@ -61,12 +67,12 @@ internal static class Demo
         "people", "People", "person",
         [new SideDefinition("slipway", "people", MayCreate: false), new SideDefinition("pennant", "people", MayCreate: false)],
         [
-            Shown("Last name", FieldType.Text, "lastName", "family_name"),
-            Shown("First name", FieldType.Text, "firstName", "given_name"),
-            Shown("E-mail", FieldType.Email, "email", "email"),
-            Shown("Mobile", FieldType.Text, "mobile", "mobile"),
-            Shown("Birthday", FieldType.Date, "birthday", "born_on"),
-            Shown("Role", FieldType.Text, "role", "job_title"),
+            Told("Last name", FieldType.Text, "lastName", "family_name"),
+            Told("First name", FieldType.Text, "firstName", "given_name"),
+            Told("E-mail", FieldType.Email, "email", "email", takes: false),
+            Told("Mobile", FieldType.Text, "mobile", "mobile"),
+            Told("Birthday", FieldType.Date, "birthday", "born_on"),
+            Told("Role", FieldType.Text, "role", "job_title"),
             new AgreedFieldDefinition("Stage", FieldType.Text,
                 [new SideField("stage", true, true, AsIs), new SideField("stage", true, false, StagesInSmall)], "furthest", States: Stages, FirstMeeting: "furthest", EmptyTravels: false),
         ],
@@ -94,27 +100,29 @@ internal static class Demo
         [new RecognisingRule("Code")],
         "Name");
 
-    /// <summary>Orders: a deal that is won and marked ready becomes one order, and the order's number comes back to the deal.</summary>
+    /// <summary>Orders: a deal that is won and marked ready becomes one order, and the order's number comes back to the deal. So does an order of the web shop.</summary>
     public static MirrorDefinition Orders => new(
         "orders", "Orders", "order",
         [
             new SideDefinition("slipway", "deals", MayCreate: false, Scope: "AND(stage = \"Won\"; readyToOrder)"),
             new SideDefinition("ballast", "SalesOrders", Constants: [new SideConstant("StatusCode", "OPEN")]),
+            new SideDefinition("drop", "webshop-orders", MayCreate: false),
         ],
         [
-            Given("Order number", FieldType.Text, new SideField("orderNumber", false, true, AsIs), new SideField("OrderNo", true, false, AsIs)),
-            Given("Title", FieldType.Text, new SideField("title", true, false, AsIs), null),
-            Given("Customer", FieldType.Reference, new SideField("organisationId", true, false, new ReferenceTo("customers")), new SideField("CustomerNo", false, true, new ReferenceTo("customers"))),
-            Given("Currency", FieldType.Text, new SideField("currency", true, false, AsIs), new SideField("CurrencyCode", false, true, AsIs)),
-            Given("Wanted by", FieldType.Date, new SideField("expectedOn", true, false, AsIs), new SideField("RequestedDeliveryDate", false, true, AsIs)),
-            Given("Total", FieldType.Number, new SideField("amount", true, false, AsIs), new SideField("TotalAmount", true, false, AsIs)),
-            Lines(new SideField("lines", true, false, AsIs), new SideField("Lines", false, true, AsIs), new LinesDefinition("Line",
+            Given("Order number", FieldType.Text, new SideField("orderNumber", false, true, AsIs), new SideField("OrderNo", true, false, AsIs), null),
+            Given("Title", FieldType.Text, new SideField("title", true, false, AsIs), null, new SideField("order_no", true, false, new FormulaConversion("\"Web shop \" & value", null))),
+            Given("Customer", FieldType.Reference, new SideField("organisationId", true, false, new ReferenceTo("customers")), new SideField("CustomerNo", false, true, new ReferenceTo("customers")), new SideField("email", true, false, new ReferenceTo("customers"))),
+            Given("Currency", FieldType.Text, new SideField("currency", true, false, AsIs), new SideField("CurrencyCode", false, true, AsIs), new SideField("order_no", true, false, new FormulaConversion("\"EUR\"", null))),
+            Given("Ordered on", FieldType.Date, null, new SideField("OrderDate", true, true, AsIs), AtFirst("ordered_on")),
+            Given("Wanted by", FieldType.Date, new SideField("expectedOn", true, false, AsIs), new SideField("RequestedDeliveryDate", false, true, AsIs), null),
+            Given("Total", FieldType.Number, new SideField("amount", true, false, AsIs), new SideField("TotalAmount", true, false, AsIs), null),
+            Lines([new SideField("lines", true, false, AsIs), new SideField("Lines", false, true, AsIs), new SideField("lines", true, false, AsIs)], new LinesDefinition("Line",
                 [
-                    Given("Line", FieldType.Number, new SideField("lineNo", true, false, AsIs), new SideField("LineNo", false, true, ByTenThousands)),
-                    Given("Product", FieldType.Text, new SideField("productCode", true, false, AsIs), new SideField("ItemNo", false, true, AsIs)),
-                    Given("Quantity", FieldType.Number, new SideField("quantity", true, false, AsIs), new SideField("Quantity", false, true, AsIs)),
-                    Given("Price", FieldType.Number, new SideField("unitPrice", true, false, AsIs), new SideField("UnitPrice", false, true, AsIs)),
-                    Given("Discount", FieldType.Number, new SideField("discountPercent", true, false, AsIs), new SideField("DiscountPercent", false, true, AsIs)),
+                    Given("Line", FieldType.Number, new SideField("lineNo", true, false, AsIs), new SideField("LineNo", false, true, ByTenThousands), new SideField("line_id", true, false, new FormulaConversion("VALUE(SPLIT(value; \"-\"; -1))", null))),
+                    Given("Product", FieldType.Text, new SideField("productCode", true, false, AsIs), new SideField("ItemNo", false, true, AsIs), new SideField("sku", true, false, AsIs)),
+                    Given("Quantity", FieldType.Number, new SideField("quantity", true, false, AsIs), new SideField("Quantity", false, true, AsIs), new SideField("quantity", true, false, AsIs)),
+                    Given("Price", FieldType.Number, new SideField("unitPrice", true, false, AsIs), new SideField("UnitPrice", false, true, AsIs), new SideField("price", true, false, AsIs)),
+                    Given("Discount", FieldType.Number, new SideField("discountPercent", true, false, AsIs), new SideField("DiscountPercent", false, true, AsIs), new SideField("price", true, false, new FormulaConversion("0", null))),
                 ], new TotalCheck("Total", "ROUND(Quantity * Price * (100 - Discount) / 100; 2)", 0.05m))),
         ],
         [new RecognisingRule("Order number")],
@@ -134,7 +142,7 @@ internal static class Demo
             Given("Total", FieldType.Number, new SideField("GrossAmount", true, false, AsIs), new SideField("grossAmount", false, true, AsIs)),
             Given("Open amount", FieldType.Number, new SideField("RemainingAmount", true, false, AsIs), new SideField("openAmount", false, true, AsIs)),
             Given("Payment state", FieldType.Text, new SideField("PaymentStatusCode", true, false, PaymentCodes), new SideField("paymentState", false, true, AsIs)),
-            Lines(new SideField("Lines", true, false, AsIs), new SideField("lines", false, true, AsIs), new LinesDefinition("Line",
+            Lines([new SideField("Lines", true, false, AsIs), new SideField("lines", false, true, AsIs)], new LinesDefinition("Line",
                 [
                     Given("Line", FieldType.Number, new SideField("LineNo", true, false, ByTenThousands), new SideField("lineNo", false, true, AsIs)),
                     Given("Product", FieldType.Text, new SideField("ItemNo", true, false, AsIs), new SideField("productCode", false, true, AsIs)),
@@ -148,7 +156,12 @@ internal static class Demo
         "Number");
 
     /// <summary>Every mirror of the demo, those first that others point at.</summary>
-    public static IEnumerable<MirrorDefinition> Mirrors => [Customers, PeopleMirror, Products, Orders, Invoices];
+    /// <param name="hasFolder">Whether there is a folder that the web shop's orders arrive in.</param>
+    public static IEnumerable<MirrorDefinition> Mirrors(bool hasFolder)
+    {
+        MirrorDefinition[] all = [Customers, PeopleMirror, Products, Orders, Invoices];
+        return hasFolder ? all : all.Select(m => m.Without("drop"));
+    }
 
     private static readonly FormulaConversion ByTenThousands = new("value / 10000", "value * 10000");
 
@@ -159,7 +172,7 @@ internal static class Demo
     /// <summary>A field with one cell a side.</summary>
     private static AgreedFieldDefinition Given(string name, FieldType type, params ImmutableArray<SideField?> cells) => new(name, type, cells, "rank");
 
-    private static AgreedFieldDefinition Lines(SideField first, SideField second, LinesDefinition lines) => new("Lines", FieldType.Lines, [first, second], "rank", Lines: lines);
+    private static AgreedFieldDefinition Lines(ImmutableArray<SideField?> cells, LinesDefinition lines) => new("Lines", FieldType.Lines, cells, "rank", Lines: lines);
 
     private static readonly ImmutableArray<string> Stages = ["Subscriber", "Lead", "Opportunity", "Customer", "Ambassador"];
 
@@ -189,16 +202,40 @@ internal static class Demo
         if (folder is not null)
         {
             yield return (
-                new KeptConnection("drop", "Drop folder", "Df", "#3f6b2f", "folder", new Uri(folder), InstallCommands.Json(new ConnectionSettings(Collections: new[] { "webshop-orders", "partner-orders" }.ToDictionary(
-                    name => name, name => new CollectionSettings(FilePattern: name + "*", Id: "", RowsBy: "order_no", LineColumns: ["line_id", "sku", "quantity", "price"]))))),
+                new KeptConnection("drop", "Drop folder", "Df", "#3f6b2f", "folder", new Uri(folder), InstallCommands.Json(new ConnectionSettings(Collections: new Dictionary<string, CollectionSettings>
+                {
+                    ["webshop-orders"] = new(FilePattern: "webshop-orders*", Id: "", RowsBy: "order_no", LineColumns: ["line_id", "sku", "quantity", "price"]),
+                    ["partner-orders"] = new(FilePattern: "partner-orders*", Id: "", RowsBy: "order_no", LineColumns: ["line_id", "sku", "quantity", "price"]),
+                    ["webshop-customers"] = new(FilePattern: "webshop-orders*", Id: "email", Beside: "webshop-orders"),
+                }))),
                 new Dictionary<string, string>());
         }
     }
 
-    /// <summary>A field that the CRM gives and that is written nowhere: records are recognised by it.</summary>
-    private static AgreedFieldDefinition Shown(string name, FieldType type, string slipway, string pennant) =>
-        new(name, type, [new SideField(slipway, true, false, AsIs), new SideField(pennant, false, false, AsIs)], "rank");
+    /// <summary>A field that the CRM gives and the mail system is told; its own e-mail address is what a person is known by there, and stays.</summary>
+    private static AgreedFieldDefinition Told(string name, FieldType type, string slipway, string pennant, bool takes = true) =>
+        new(name, type, [new SideField(slipway, true, false, AsIs), new SideField(pennant, false, takes, AsIs)], "rank", EmptyTravels: false);
 
-    private static AgreedFieldDefinition Both(string name, FieldType type, string slipway, string ballast, string rule = "ask", string? group = null) =>
-        new(name, type, [new SideField(slipway, true, true, AsIs), new SideField(ballast, true, true, AsIs)], rule, Group: group);
+    /// <summary>A field of customers, with a cell for the CRM, the ERP, the mail system and the web shop's files.</summary>
+    private static AgreedFieldDefinition Customer(string name, FieldType type, SideField? slipway, SideField? ballast, SideField? pennant, SideField? drop) => new(name, type, [slipway, ballast, pennant, drop]);
+
+    private static SideField Both(string path, Conversion? conversion = null) => new(path, true, true, conversion ?? AsIs);
+
+    private static SideField Taken(string path, Conversion? conversion = null) => new(path, false, true, conversion ?? AsIs);
+
+    /// <summary>Gives a new record, and changes none that is there.</summary>
+    private static SideField AtFirst(string path) => new(path, true, false, AsIs, OnlyAtFirst: true);
+
+    /// <summary>A mirror without one of its sides.</summary>
+    public static MirrorDefinition Without(this MirrorDefinition mirror, string system)
+    {
+        var side = mirror.Sides.Select(s => s.System).ToList().IndexOf(system);
+        return side < 0 ? mirror : mirror with { Sides = mirror.Sides.RemoveAt(side), Fields = [.. mirror.Fields.Select(WithoutCell)] };
+
+        AgreedFieldDefinition WithoutCell(AgreedFieldDefinition field) => field with
+        {
+            Cells = field.Cells.RemoveAt(side),
+            Lines = field.Lines is { } lines ? lines with { Fields = [.. lines.Fields.Select(WithoutCell)] } : null,
+        };
+    }
 }

@@ -31,7 +31,7 @@ internal static class InstallCommands
                 await installation.Connections.Save(connection, secrets, CancellationToken.None);
             }
 
-            foreach (var mirror in Demo.Mirrors)
+            foreach (var mirror in Demo.Mirrors(hasFolder: folder is not null))
             {
                 await installation.Mirrors.Save(mirror, everyMinutes, CancellationToken.None);
             }

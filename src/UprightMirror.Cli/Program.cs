@@ -15,6 +15,7 @@ try
         ["match", .. var rest] when rest.Length > 0 => MatchCommand.Execute(rest),
         ["run", var mirror] => await RunCommand.Execute(mirror, rehearse: false),
         ["run", var mirror, "--sweep"] => await RunCommand.Execute(mirror, rehearse: false, sweep: true),
+        ["run", var mirror, "--unguarded"] => await RunCommand.Execute(mirror, rehearse: false, unguarded: true),
         ["rehearse", var mirror, "--sweep"] => await RunCommand.Execute(mirror, rehearse: true, sweep: true),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["verify", .. var mirrors] => await VerifyCommand.Execute(mirrors),
@@ -84,6 +85,7 @@ static int Usage()
                                           id, what the others hold is found out or said
         upright run MIRROR                runs a mirror now and prints the counts
         upright run MIRROR --sweep        looks every side through for removed records, too
+        upright run MIRROR --unguarded    goes on whatever its guards would ask about; a rehearsal says what that is
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright verify [MIRROR …]         reads every side whole, compares it with what is agreed, and lists every difference with
                                           its reason; ends with 1 where one is unexplained

@@ -1,3 +1,4 @@
+using UprightMirror.Core.Reconciling;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Cli;
@@ -5,10 +6,11 @@ namespace UprightMirror.Cli;
 /// <summary><c>upright run</c> and <c>upright rehearse</c>: what the buttons do, and the counts.</summary>
 internal static class RunCommand
 {
-    public static Task<int> Execute(string name, bool rehearse, bool sweep = false) => Installation.With(async (installation, cancellation) =>
+    public static Task<int> Execute(string name, bool rehearse, bool sweep = false, bool unguarded = false) => Installation.With(async (installation, cancellation) =>
     {
         var mirror = await installation.Mirrors.Find(name, cancellation)
             ?? throw new CommandException($"There is no mirror called {name}. There {await Others(installation, cancellation)}.");
+        mirror = unguarded ? mirror with { Guards = Guards.None } : mirror;
         var report = await installation.Runner.Run(mirror, rehearse, "the command line", null, cancellation, sweep: sweep)
             ?? throw new CommandException($"A run of {mirror.Definition.Name} is going on already. Try again when it has ended.");
         Console.WriteLine($"{mirror.Definition.Name}: {(rehearse ? "rehearsal" : "run")} {report.RunId} {report.State}");

@@ -167,9 +167,10 @@ public sealed class Reconciling(MirrorContext context)
         }
 
         var decision = record.RemovalDecisions.TryGetValue(side, out var answer) ? answer : (Removal?)null;
+        var silent = now is null ? [] : this.SilentFields(side, record);
         if (member.Shadow is not { } shadow)
         {
-            return new SideState(now!.Values, null, ChangedAt: member.ChangedAt) { RemovalDecision = decision };
+            return new SideState(now!.Values, silent.Count == 0 ? null : [.. now.Values.Select((v, f) => silent.Contains(f) ? v : null)], ChangedAt: member.ChangedAt) { RemovalDecision = decision };
         }
 
         now = now is null ? null : this.WithoutDefaults(now, member, shadow);
@@ -178,7 +179,8 @@ public sealed class Reconciling(MirrorContext context)
         foreach (var (field, cell) in context.Translators[side].Cells)
         {
             // Raw that has not changed is no change, whatever a conversion makes of it.
-            known[field] = member.Unmet.Contains(context.Mirror.Fields[field].Name) || before.Problems.Any(p => p.Field == field) ? null
+            known[field] = silent.Contains(field) ? now!.Values[field]
+                : member.Unmet.Contains(context.Mirror.Fields[field].Name) || before.Problems.Any(p => p.Field == field) ? null
                 : now is not null && cell.Reads.All(path => member.Raw![path].Equals(shadow[path])) ? now.Values[field]
                 : before.Values[field];
         }
@@ -187,6 +189,25 @@ public sealed class Reconciling(MirrorContext context)
         var owed = context.Mirror.Fields.Select(f => member.Owed.Contains(f.Name)).ToArray();
         return new SideState(now?.Values, known, told, owed.Contains(true) ? owed : null, member.ChangedAt) { RemovalDecision = decision };
     }
+
+    /// <summary>Fields that the side gives only while nothing is agreed, of units of which something is: what it says of them counts as known.</summary>
+    private HashSet<int> SilentFields(int side, LinkedRecord record)
+    {
+        var silent = new HashSet<int>();
+        foreach (var (field, cell) in context.Translators[side].Cells)
+        {
+            if (cell.OnlyAtFirst && this.UnitOf(field).Any(name => record.Agreed.TryGetValue(name, out var agreed) && !agreed.Value.IsEmpty))
+            {
+                silent.Add(field);
+            }
+        }
+
+        return silent;
+    }
+
+    private IEnumerable<string> UnitOf(int field) => context.Mirror.Fields[field].Group is { } group
+        ? context.Mirror.Fields.Where(f => f.Group == group).Select(f => f.Name)
+        : [this.NameOf(field)];
 
     /// <summary>What stands for an empty value says nothing: a side that holds a default as it was told it, or was owed it, says that it is empty.</summary>
     private Translation WithoutDefaults(Translation now, KnownRecord member, RawFields shadow)

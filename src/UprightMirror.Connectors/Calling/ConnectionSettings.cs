@@ -76,6 +76,7 @@ public sealed record SecretSource(string? Environment = null, string? File = nul
 /// <param name="FilePattern">For a folder, the names of the files that hold this collection: <c>orders-*.csv</c>.</param>
 /// <param name="DecimalMark">For CSV, the decimal mark when it is not to be detected.</param>
 /// <param name="RowsBy">For files, the column that rows of one record have in common; null when each row is a record.</param>
+/// <param name="Beside">For files, the collection whose files these are: it puts them away, and this one reads what waits and what was put away lately.</param>
 /// <param name="LineColumns">With <paramref name="RowsBy"/>, the columns that belong to each row; none for all but that one.</param>
 public sealed record CollectionSettings(
     string? Path = null,
@@ -96,7 +97,8 @@ public sealed record CollectionSettings(
     string? FilePattern = null,
     string? DecimalMark = null,
     string? RowsBy = null,
-    IReadOnlyList<string>? LineColumns = null)
+    IReadOnlyList<string>? LineColumns = null,
+    string? Beside = null)
 {
     [JsonIgnore]
     public Paging PagingOrDefault => this.Paging ?? new Paging.Cursor();

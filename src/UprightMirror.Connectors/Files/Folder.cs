@@ -71,6 +71,11 @@ internal sealed partial class Folder
     /// <summary>The files of a collection that wait, the oldest first.</summary>
     public IReadOnlyList<string> Waiting(CollectionSettings own) => this.Of(own, null);
 
+    /// <summary>Those that another collection puts away: what it put away since a time, then what waits. The oldest first.</summary>
+    /// <param name="since">When files were read last; null for all of them. A day before it is looked at again: a file may come late.</param>
+    public IReadOnlyList<string> Beside(CollectionSettings own, DateTimeOffset? since) =>
+        [.. this.Of(own, "done").Where(f => since is null || File.GetLastWriteTimeUtc(f) >= since.Value.UtcDateTime.AddDays(-1)).Concat(this.Of(own, null)).OrderBy(File.GetLastWriteTimeUtc).ThenBy(System.IO.Path.GetFileName, StringComparer.Ordinal)];
+
     /// <summary>Those that wait, then those that were taken: any of them tells how the collection's files are written.</summary>
     public IEnumerable<string> Examples(CollectionSettings own) => this.Of(own, null).Concat(this.Of(own, "done"));
 

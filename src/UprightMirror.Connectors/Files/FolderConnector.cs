@@ -162,10 +162,10 @@ public sealed class FolderConnector : ISystemConnector
     }
 
     public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) =>
-        this.Read(collection, null, cancellation);
+        this.Read(collection, since, null, cancellation);
 
     public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Take(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) =>
-        this.Read(collection, this.taken.GetOrAdd(collection, _ => new ConcurrentQueue<ReadFile>()), cancellation);
+        this.Read(collection, since, this.taken.GetOrAdd(collection, _ => new ConcurrentQueue<ReadFile>()), cancellation);
 
     public async Task PutAway(string collection, CancellationToken cancellation)
     {
@@ -183,7 +183,7 @@ public sealed class FolderConnector : ISystemConnector
     }
 
     /// <param name="read">Takes note of each file once all that it said was given and kept; null to only look.</param>
-    private async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Read(string collection, ConcurrentQueue<ReadFile>? read, [EnumeratorCancellation] CancellationToken cancellation)
+    private async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Read(string collection, DateTimeOffset? since, ConcurrentQueue<ReadFile>? read, [EnumeratorCancellation] CancellationToken cancellation)
     {
         this.Check();
         if (!this.folder.Collections().TryGetValue(collection, out var own))
@@ -191,7 +191,8 @@ public sealed class FolderConnector : ISystemConnector
             yield break;
         }
 
-        foreach (var path in this.folder.Waiting(own))
+        var isBeside = own.Beside is not null;
+        foreach (var path in isBeside ? this.folder.Beside(own, since) : this.folder.Waiting(own))
         {
             var problems = new List<string>();
             var isRefused = false;
@@ -232,8 +233,14 @@ public sealed class FolderConnector : ISystemConnector
                 yield return page;
             }
 
-            read?.Enqueue(new ReadFile(path, problems, isRefused || (count == 0 && problems.Count > 0), count));
             call.Answered(count);
+            if (isBeside)
+            {
+                // The other collection puts the file away, and says what was wrong with it.
+                continue;
+            }
+
+            read?.Enqueue(new ReadFile(path, problems, isRefused || (count == 0 && problems.Count > 0), count));
             if (problems.Count > 0)
             {
                 call.Failed($"{Path.GetFileName(path)}: {problems[0]}{(problems.Count > 1 ? $" And {problems.Count - 1} more." : "")}");

@@ -10,7 +10,8 @@ namespace UprightMirror.Core.Mapping;
 /// <param name="Gives">Whether the side's changes count.</param>
 /// <param name="Takes">Whether the side is written.</param>
 /// <param name="Default">What the side is told, in its own form, where the agreed value is empty; null for nothing.</param>
-public sealed record SideField(string Path, bool Gives, bool Takes, Conversion Conversion, Drift Drift = Drift.PutBack, string? Default = null)
+/// <param name="OnlyAtFirst">Whether what the side gives counts only while nothing else is agreed: it fills a new record, and changes none.</param>
+public sealed record SideField(string Path, bool Gives, bool Takes, Conversion Conversion, Drift Drift = Drift.PutBack, string? Default = null, bool OnlyAtFirst = false)
 {
     /// <summary>Every field of the side that the agreed value is made of: its own, and those that its conversion reads beside it.</summary>
     [System.Text.Json.Serialization.JsonIgnore]

@@ -81,7 +81,8 @@ public static class PlainWords
     {
         var definition = mirror.Fields[field];
         var names = rules.SideNames;
-        var givers = Sides(c => c.Gives);
+        var givers = Sides(c => c.Gives && !c.OnlyAtFirst);
+        var first = Sides(c => c.Gives && c.OnlyAtFirst);
         var takers = Sides(c => c.Takes);
         var what = Lower(definition.Name);
         if (definition.WorkedOut is { } formula)
@@ -91,7 +92,8 @@ public static class PlainWords
 
         if (givers.Count == 0)
         {
-            return $"Nobody gives the {what}, so it never changes.";
+            return first.Count == 0 ? $"Nobody gives the {what}, so it never changes."
+                : $"{Join(first.Select(s => names[s]), "or")} gives the {what} of a new record{(takers.Count == 0 ? "" : $", {Join(takers.Select(s => names[s]), "and")} {(takers.Count > 1 ? "get" : "gets")} it{Forms(takers)}")}, and it never changes after.";
         }
 
         var sentences = new List<string>();
@@ -114,6 +116,11 @@ public static class PlainWords
                 AllOfThem => $"{changed}, all that any of them says is kept.",
                 var other => $"{changed}, it is settled by {other.Words}.",
             });
+        }
+
+        foreach (var s in first)
+        {
+            sentences.Add($"{names[s]} fills it in while it is empty, and never changes it.");
         }
 
         foreach (var s in takers.Except(givers))

@@ -52,6 +52,9 @@ public sealed record Guards(GuardLimit? Creations, GuardLimit? Changes, GuardLim
     /// <summary>What is seldom meant: a twentieth of the records removed or emptied, a third created or changed, in one run.</summary>
     public static readonly Guards Default = new(new GuardLimit(200, 0.3), new GuardLimit(200, 0.3), new GuardLimit(10, 0.05), new GuardLimit(50, 0.05));
 
+    /// <summary>Nothing pauses a run.</summary>
+    public static readonly Guards None = new(null, null, null, null);
+
     public GuardLimit? Of(Guarded what) => what switch
     {
         Guarded.Creations => this.Creations,

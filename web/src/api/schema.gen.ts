@@ -1240,6 +1240,8 @@ export interface components {
             conversion: components["schemas"]["ConversionForm"];
             drift?: components["schemas"]["Drift"];
             default?: null | string;
+            /** @default false */
+            onlyAtFirst: boolean;
         };
         CellShown: {
             path: string;
@@ -1334,6 +1336,7 @@ export interface components {
             decimalMark?: null | string;
             rowsBy?: null | string;
             lineColumns?: null | string[];
+            beside?: null | string;
         };
         CompetingShown: {
             /** Format: int32 */

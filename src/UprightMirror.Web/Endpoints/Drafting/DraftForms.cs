@@ -25,7 +25,8 @@ public sealed record ConversionForm(
 public sealed record UnknownForm(UnknownCodes Kind, string? Stand);
 
 /// <param name="Default">What the side is told where the agreed value is empty; null for nothing.</param>
-public sealed record CellForm(string Path, bool Gives, bool Takes, ConversionForm Conversion, Drift Drift = Drift.PutBack, string? Default = null);
+/// <param name="OnlyAtFirst">Whether what the side gives counts only while nothing else is agreed.</param>
+public sealed record CellForm(string Path, bool Gives, bool Takes, ConversionForm Conversion, Drift Drift = Drift.PutBack, string? Default = null, bool OnlyAtFirst = false);
 
 /// <param name="Type">text, number, date, datetime, yesno, phone, email, list, lines or reference.</param>
 /// <param name="Lines">For lines: what each of them has.</param>
@@ -74,7 +75,7 @@ internal static class DraftForms
     private static readonly string[] Rules = ["rank", "latest", "furthest", "fullest", "greatest", "least", "union", "ask"];
 
     public static FieldForm Form(AgreedFieldDefinition f) =>
-        new(f.Name, f.Type.Name(), f.Rule, f.Rank, f.States, f.FirstMeeting, f.Group, f.EmptyTravels, [.. f.Cells.Select(c => c is null ? null : new CellForm(c.Path, c.Gives, c.Takes, Form(c.Conversion), c.Drift, c.Default))],
+        new(f.Name, f.Type.Name(), f.Rule, f.Rank, f.States, f.FirstMeeting, f.Group, f.EmptyTravels, [.. f.Cells.Select(c => c is null ? null : new CellForm(c.Path, c.Gives, c.Takes, Form(c.Conversion), c.Drift, c.Default, c.OnlyAtFirst))],
             f.Lines is { } lines ? new LinesForm(lines.Key, [.. lines.Fields.Select(Form)], lines.Total is { } total ? new TotalForm(total.Field, total.Amount, total.Tolerance) : null) : null, f.WorkedOut);
 
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
@@ -312,7 +313,7 @@ internal static class DraftForms
             return form.Conversion.Kind == "reference" ? "Say of which mirror the record is." : $"There is no conversion {form.Conversion.Kind}.";
         }
 
-        cell = new SideField(form.Path, form.Gives, form.Takes, conversion, form.Drift, Filled(form.Default));
+        cell = new SideField(form.Path, form.Gives, form.Takes, conversion, form.Drift, Filled(form.Default), form.OnlyAtFirst && form.Gives);
         return null;
     }
 

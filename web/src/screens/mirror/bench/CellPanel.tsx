@@ -5,7 +5,7 @@ import { Button } from '../../../parts/Button';
 import { SystemTile } from '../../../parts/SystemTile';
 import { CellConversion } from './CellConversion';
 import { cellAt, FLOWS, flowWords, withCell, type Edit } from './edits';
-import { INPUT, Captioned } from '../../../parts/inputs';
+import { INPUT, Captioned, Tick } from '../../../parts/inputs';
 
 /** One side's field: which it is, which way values go, how they are converted, and what stands for an empty one. */
 export function CellPanel({
@@ -98,6 +98,16 @@ export function CellPanel({
             </select>
             <Button onClick={() => set(`Take ${field.name} from ${of.name}`, null)}>Not kept here</Button>
           </div>
+          {cell.gives && within === undefined && (
+            <Tick
+              on={cell.onlyAtFirst}
+              set={(on) =>
+                set(`${of.name} ${on ? 'only fills in' : 'gives'} ${field.name}`, { ...cell, onlyAtFirst: on })
+              }
+            >
+              Only fills it in while it is empty: a change in {of.name} changes no record that is there
+            </Tick>
+          )}
           <CellConversion
             mirrorKey={mirrorKey}
             page={page}

@@ -69,7 +69,9 @@ export function WorkedOut({
       )}
       <p className="text-sm text-soft">
         No side gives it: it follows the other agreed fields, by their names.{' '}
-        <code className="font-mono">REFERENCE</code> is a record's id in one of the systems.{' '}
+        <code className="font-mono">REFERENCE</code> is a record's id in one of the systems;{' '}
+        <code className="font-mono">SUM(LINKED("invoices"; "Total"))</code> adds up what records of another mirror that
+        point at this one hold.{' '}
         <Link to="/formulas" target="_blank" className="underline">
           All functions
         </Link>

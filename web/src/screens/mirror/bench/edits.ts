@@ -47,6 +47,7 @@ export const cellAt = (path: string, readOnly = false): CellForm => ({
   takes: !readOnly,
   conversion: { kind: 'asItStands', form: null, codes: null, toAgreed: null, toSide: null },
   drift: 'putBack',
+  onlyAtFirst: false,
 });
 
 /** The fields with one of them changed. */
