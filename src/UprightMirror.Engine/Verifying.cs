@@ -100,7 +100,11 @@ public sealed class Verifying(MirrorContext context, Comparisons store)
             }
             else if (!now[side].TryGetValue(member.Id, out var held))
             {
-                this.Add(compared, side, member.Id, null, "is not there any more", "it was removed since the last run");
+                // A file that was taken is put away: what it said is not there to compare with.
+                if (context.Systems[side].ListsAll(context.Collection(side)))
+                {
+                    this.Add(compared, side, member.Id, null, "is not there any more", "it was removed since the last run");
+                }
             }
             else
             {

@@ -46,44 +46,58 @@ public sealed class Views(NpgsqlDataSource database)
 
     /// <summary>Records by title, filtered by what a person has in hand: a name, a number, an address, an id in any system.</summary>
     /// <param name="only">conflict or held, to see only those; null for all.</param>
-    public async Task<(IReadOnlyList<RecordRow> Rows, int Total)> Records(int mirrorId, int sides, string? text, string? only, int offset, int count, CancellationToken cancellation)
+    public async Task<IReadOnlyList<RecordRow>> Records(int mirrorId, int sides, string? text, string? only, int offset, int count, CancellationToken cancellation)
     {
-        const string Where = """
-            from link l where l.mirror_id = @mirror and (@text::text is null or l.search like @text or (@digits::text is not null and l.search like @digits))
-              and (@only::text is distinct from 'conflict' or exists (select from conflict c where c.mirror_id = l.mirror_id and c.link_id = l.id and c.state = 'open'))
-              and (@only::text is distinct from 'held' or exists (select from hold h where h.mirror_id = l.mirror_id and h.link_id = l.id))
-            """;
-        void Bind(NpgsqlCommand command)
-        {
-            var words = text?.Trim().ToLowerInvariant();
-            var digits = words is null ? null : new string([.. words.Where(char.IsAsciiDigit)]).TrimStart('0');
-            var isNumber = words is not null && digits!.Length >= 5 && words.All(c => char.IsAsciiDigit(c) || " +-()./".Contains(c, StringComparison.Ordinal));
-            command.Parameters.AddWithValue("mirror", mirrorId);
-            command.Parameters.AddWithValue("text", NpgsqlDbType.Text, string.IsNullOrEmpty(words) ? DBNull.Value : $"%{Escaped(words)}%");
-            command.Parameters.AddWithValue("digits", NpgsqlDbType.Text, isNumber ? $"%{digits}%" : DBNull.Value);
-            command.Parameters.AddWithValue("only", NpgsqlDbType.Text, (object?)only ?? DBNull.Value);
-        }
-
-        await using var total = database.CreateCommand($"select count(*)::int {Where}");
-        Bind(total);
-        var all = (int)(await total.ExecuteScalarAsync(cancellation))!;
         await using var command = database.CreateCommand($"""
             select l.id, l.title, l.changed_at,
                 (select coalesce(array_agg(r.side order by r.side), '{"{}"}') from system_record r where r.mirror_id = l.mirror_id and r.link_id = l.id),
                 (select coalesce(array_agg(r.id order by r.side), '{"{}"}') from system_record r where r.mirror_id = l.mirror_id and r.link_id = l.id),
                 (select count(*)::int from conflict c where c.mirror_id = l.mirror_id and c.link_id = l.id and c.state = 'open'),
                 (select count(*)::int from hold h where h.mirror_id = l.mirror_id and h.link_id = l.id)
-            {Where} order by lower(l.title), l.id offset @offset limit @count
+            {RecordsThatFit} and l.mirror_id = @mirror order by lower(l.title), l.id offset @offset limit @count
             """);
-        Bind(command);
+        BindFit(command, text, only);
+        command.Parameters.AddWithValue("mirror", mirrorId);
         command.Parameters.AddWithValue("offset", offset);
         command.Parameters.AddWithValue("count", count);
-        var rows = await All(command, r =>
+        return await All(command, r =>
         {
             var ids = r.GetFieldValue<int[]>(3).Zip(r.GetFieldValue<string[]>(4)).ToDictionary(p => p.First, p => p.Second);
             return new RecordRow(r.GetGuid(0), r.GetString(1), [.. Enumerable.Range(0, sides).Select(s => ids.GetValueOrDefault(s))], r.GetInt32(5), r.GetInt32(6), r.GetFieldValue<DateTimeOffset>(2));
         }, cancellation);
-        return (rows, all);
+    }
+
+    /// <summary>How many records of each mirror fit, by the mirror's id; those with none are left out.</summary>
+    public async Task<IReadOnlyDictionary<int, int>> RecordCounts(string? text, string? only, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand($"select l.mirror_id, count(*)::int {RecordsThatFit} group by l.mirror_id");
+        BindFit(command, text, only);
+        return (await All(command, r => (Mirror: r.GetInt32(0), Count: r.GetInt32(1)), cancellation)).ToDictionary(r => r.Mirror, r => r.Count);
+    }
+
+    /// <summary>How many records of one mirror fit.</summary>
+    public async Task<int> RecordCount(int mirrorId, string? text, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand($"select count(*)::int {RecordsThatFit} and l.mirror_id = @mirror");
+        BindFit(command, text, null);
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        return (int)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    private const string RecordsThatFit = """
+        from link l where (@text::text is null or l.search like @text or (@digits::text is not null and l.search like @digits))
+          and (@only::text is distinct from 'conflict' or exists (select from conflict c where c.mirror_id = l.mirror_id and c.link_id = l.id and c.state = 'open'))
+          and (@only::text is distinct from 'held' or exists (select from hold h where h.mirror_id = l.mirror_id and h.link_id = l.id))
+        """;
+
+    private static void BindFit(NpgsqlCommand command, string? text, string? only)
+    {
+        var words = text?.Trim().ToLowerInvariant();
+        var digits = words is null ? null : new string([.. words.Where(char.IsAsciiDigit)]).TrimStart('0');
+        var isNumber = words is not null && digits!.Length >= 5 && words.All(c => char.IsAsciiDigit(c) || " +-()./".Contains(c, StringComparison.Ordinal));
+        command.Parameters.AddWithValue("text", NpgsqlDbType.Text, string.IsNullOrEmpty(words) ? DBNull.Value : $"%{Escaped(words)}%");
+        command.Parameters.AddWithValue("digits", NpgsqlDbType.Text, isNumber ? $"%{digits}%" : DBNull.Value);
+        command.Parameters.AddWithValue("only", NpgsqlDbType.Text, (object?)only ?? DBNull.Value);
     }
 
     public async Task<RecordView?> Record(Guid link, CancellationToken cancellation)

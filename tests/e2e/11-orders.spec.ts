@@ -155,7 +155,7 @@ test('orders that both sides have are linked by their number, and their lines sa
   const first = await run('sales-orders');
   expect(first.state).toBe('finished');
   const list = await (await page.request.get('/api/records?mirror=sales-orders&count=200')).json();
-  expect(list.rows.filter((r: { ids: (string | null)[] }) => r.ids.every(Boolean)).length).toBeGreaterThan(50);
+  expect(list.rows.filter((r: { ids: (string | null)[] }) => r.ids[0] && r.ids[1]).length).toBeGreaterThan(50);
   const second = await run('sales-orders');
   expect(second.counts.written).toBe(0);
 });

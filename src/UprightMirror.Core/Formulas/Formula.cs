@@ -30,6 +30,36 @@ public sealed class Formula
     /// <summary>The fields that it names, as it writes them.</summary>
     public ImmutableArray<string> Fields { get; }
 
+    /// <summary>Every call of a function in it, those within others too.</summary>
+    public IEnumerable<Node.Call> Calls
+    {
+        get
+        {
+            var open = new Stack<Node>([this.Root]);
+            while (open.TryPop(out var node))
+            {
+                ImmutableArray<Node> within = node switch
+                {
+                    Node.Call call => call.Arguments,
+                    Node.Binary binary => [binary.Left, binary.Right],
+                    Node.Negate negate => [negate.Operand],
+                    Node.Keep keep => [keep.Operand],
+                    Node.Percent percent => [percent.Operand],
+                    _ => [],
+                };
+                foreach (var one in within.Reverse())
+                {
+                    open.Push(one);
+                }
+
+                if (node is Node.Call found)
+                {
+                    yield return found;
+                }
+            }
+        }
+    }
+
     /// <summary>Reads a formula.</summary>
     /// <param name="isField">Whether there is a field called so; null to let every name pass.</param>
     /// <returns>True and the formula, or false and what is wrong with it.</returns>

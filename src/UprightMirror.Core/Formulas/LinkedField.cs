@@ -15,55 +15,9 @@ public sealed record LinkedField(string Mirror, string Field, string? By = null)
     /// <param name="problem">What is wrong with the way it asks, as a sentence; null when nothing is.</param>
     public static ImmutableArray<LinkedField> In(Formula formula, out string? problem)
     {
-        var found = new List<LinkedField>();
-        string? wrong = null;
-        Walk(formula.Root);
-        problem = wrong;
-        return [.. found.Distinct()];
-
-        void Walk(Node node)
-        {
-            switch (node)
-            {
-                case Node.Call { Function.Name: FunctionName } call:
-                    if (Of(call.Arguments) is { } asked)
-                    {
-                        found.Add(asked);
-                    }
-                    else
-                    {
-                        wrong ??= $"{FunctionName} wants names in quotes, such as {FunctionName}(\"invoices\"; \"Total\"): which records are looked at must be known before they are read.";
-                    }
-
-                    break;
-                case Node.Call call:
-                    foreach (var argument in call.Arguments)
-                    {
-                        Walk(argument);
-                    }
-
-                    break;
-                case Node.Binary binary:
-                    // A long chain of operators leans to the left.
-                    Node left = binary;
-                    for (; left is Node.Binary next; left = next.Left)
-                    {
-                        Walk(next.Right);
-                    }
-
-                    Walk(left);
-                    break;
-                case Node.Negate negate:
-                    Walk(negate.Operand);
-                    break;
-                case Node.Keep keep:
-                    Walk(keep.Operand);
-                    break;
-                case Node.Percent percent:
-                    Walk(percent.Operand);
-                    break;
-            }
-        }
+        var asked = formula.Calls.Where(c => c.Function.Name == FunctionName).Select(c => Of(c.Arguments)).ToList();
+        problem = asked.Contains(null) ? $"{FunctionName} wants names in quotes, such as {FunctionName}(\"invoices\"; \"Total\"): which records are looked at must be known before they are read." : null;
+        return [.. asked.OfType<LinkedField>().Distinct()];
     }
 
     /// <summary>The same names, whatever their case.</summary>

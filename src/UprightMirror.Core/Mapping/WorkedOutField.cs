@@ -25,10 +25,11 @@ public static class WorkedOutField
         }
 
         ImmutableArray<int> inputs = [.. formula.Fields.Select(n => Index(mirror, n))];
-        var country = mirror.CountryField is { } name && mirror.Fields.Select(f => f.Name).ToList().IndexOf(name) is >= 0 and var at && mirror.Fields[at].WorkedOut is null ? at : -1;
+        var readsNumbers = field.Type == FieldType.Phone || formula.Calls.Any(c => c.Function.Name.StartsWith("PHONE", StringComparison.Ordinal));
+        var country = readsNumbers && mirror.CountryField is { } name && mirror.Fields.Select(f => f.Name).ToList().IndexOf(name) is >= 0 and var at && mirror.Fields[at].WorkedOut is null ? at : -1;
         var systems = mirror.Sides.Select(s => s.System).ToImmutableArray();
         var linked = LinkedField.In(formula, out _);
-        return new WorkedOut([.. inputs.Concat(country >= 0 ? [country] : []).Distinct()], UsesIds(formula.Root), Work) { Linked = linked };
+        return new WorkedOut([.. inputs.Concat(country >= 0 ? [country] : []).Distinct()], formula.Calls.Any(c => c.Function.Name == "REFERENCE"), Work) { Linked = linked };
 
         Value? Work(IReadOnlyList<Value> values, Surroundings around, out string? why)
         {
@@ -141,16 +142,6 @@ public static class WorkedOutField
 
         bool Reaches(int from, int wanted, HashSet<int> seen) => made.TryGetValue(from, out var next) && next.Any(n => n == wanted || (seen.Add(n) && Reaches(n, wanted, seen)));
     }
-
-    private static bool UsesIds(Node node) => node switch
-    {
-        Node.Call call => call.Function.Name == "REFERENCE" || call.Arguments.Any(UsesIds),
-        Node.Binary binary => UsesIds(binary.Left) || UsesIds(binary.Right),
-        Node.Negate negate => UsesIds(negate.Operand),
-        Node.Keep keep => UsesIds(keep.Operand),
-        Node.Percent percent => UsesIds(percent.Operand),
-        _ => false,
-    };
 
     /// <summary>The agreed field of a name: as written, or else whatever its case; -1 when there is none.</summary>
     private static int Index(MirrorDefinition mirror, string name)

@@ -54,7 +54,8 @@ internal static class MirrorEndpoints
 
         var shown = await Shown.With(connections, cancellation);
         var position = Math.Max(1, sample ?? 1);
-        var (rows, total) = await views.Records(mirror.Id, mirror.Definition.Sides.Length, null, null, position - 1, 1, cancellation);
+        var total = await views.RecordCount(mirror.Id, null, cancellation);
+        var rows = await views.Records(mirror.Id, mirror.Definition.Sides.Length, null, null, position - 1, 1, cancellation);
         var record = rows.Count == 0 ? null : await views.Record(rows[0].Link, cancellation);
         return TypedResults.Ok(new MirrorPage(
             await Row(mirror, shown, book, views, schedule, cancellation),

@@ -3,7 +3,10 @@ using UprightMirror.Storage;
 
 namespace UprightMirror.Web.Endpoints;
 
-public sealed record RecordList(string Mirror, string MirrorName, IReadOnlyList<SideShown> Sides, IReadOnlyList<RecordRow> Rows, int Total);
+/// <param name="Mirrors">Every mirror, with how many of its records fit.</param>
+public sealed record RecordList(string Mirror, string MirrorName, IReadOnlyList<SideShown> Sides, IReadOnlyList<RecordRow> Rows, int Total, IReadOnlyList<MirrorRecords> Mirrors);
+
+public sealed record MirrorRecords(string Key, string Name, int Count);
 
 /// <param name="Id">The record's id there; null when the side has none.</param>
 public sealed record MemberShown(int Side, string? Id, DateTimeOffset? ChangedAt, string? ChangedBy, DateTimeOffset? SeenAt);
@@ -31,15 +34,18 @@ internal static class RecordEndpoints
             return TypedResults.Problem(statusCode: 400, title: "Search for at most 200 characters; only is conflict or held.");
         }
 
-        var kept = mirror is null ? (await mirrors.All(cancellation)).FirstOrDefault() : await mirrors.Find(mirror, cancellation);
+        // Where it is not said which mirror, the first that has any that fit.
+        var all = await mirrors.All(cancellation);
+        var counts = await views.RecordCounts(text, only, cancellation);
+        var kept = mirror is not null ? await mirrors.Find(mirror, cancellation) : all.FirstOrDefault(m => counts.ContainsKey(m.Id)) ?? all.FirstOrDefault();
         if (kept is null)
         {
             return TypedResults.NotFound();
         }
 
         var shown = await Shown.With(connections, cancellation);
-        var (rows, total) = await views.Records(kept.Id, kept.Definition.Sides.Length, text, only, Math.Max(0, offset ?? 0), Math.Clamp(count ?? 100, 1, MostRows), cancellation);
-        return TypedResults.Ok(new RecordList(kept.Definition.Key, kept.Definition.Name, shown.Sides(kept.Definition), rows, total));
+        var rows = await views.Records(kept.Id, kept.Definition.Sides.Length, text, only, Math.Max(0, offset ?? 0), Math.Clamp(count ?? 100, 1, MostRows), cancellation);
+        return TypedResults.Ok(new RecordList(kept.Definition.Key, kept.Definition.Name, shown.Sides(kept.Definition), rows, counts.GetValueOrDefault(kept.Id), [.. all.Select(m => new MirrorRecords(m.Definition.Key, m.Definition.Name, counts.GetValueOrDefault(m.Id)))]));
     }
 
     private static async Task<Results<Ok<RecordPage>, NotFound>> Page(Guid link, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation) =>

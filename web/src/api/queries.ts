@@ -86,13 +86,15 @@ export const useMirror = (key: string, sample: number) =>
     placeholderData: keepPreviousData,
   });
 
-export const useRecords = (text: string, only: string | null, count: number) =>
+export const useRecords = (mirror: string | null, text: string, only: string | null, count: number) =>
   useQuery({
-    queryKey: ['records', text, only, count],
+    queryKey: ['records', mirror, text, only, count],
     queryFn: () =>
       data(
         client.GET('/api/records', {
-          params: { query: { text: text || undefined, only: only ?? undefined, offset: 0, count } },
+          params: {
+            query: { mirror: mirror ?? undefined, text: text || undefined, only: only ?? undefined, offset: 0, count },
+          },
         }),
       ),
     placeholderData: keepPreviousData,

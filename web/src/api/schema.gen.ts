@@ -1839,6 +1839,12 @@ export interface components {
             sample: null | components["schemas"]["SampleShown"];
             guards: components["schemas"]["GuardsShown"];
         };
+        MirrorRecords: {
+            key: string;
+            name: string;
+            /** Format: int32 */
+            count: number;
+        };
         MirrorRow: {
             key: string;
             name: string;
@@ -2044,6 +2050,7 @@ export interface components {
             rows: components["schemas"]["RecordRow"][];
             /** Format: int32 */
             total: number;
+            mirrors: components["schemas"]["MirrorRecords"][];
         };
         RecordPage: {
             /** Format: uuid */

@@ -25,7 +25,8 @@ internal sealed class BenchSamples(Views views, SampleRecords samples, Drafts dr
     /// <summary>The sample at a position among those that hold a text; <c>IsReading</c> while the systems are still being read.</summary>
     public async Task<(BenchSample? Sample, bool IsReading, string? Fault)> At(KeptMirror mirror, MirrorDefinition draft, int position, string? find, CancellationToken cancellation)
     {
-        var (rows, total) = await views.Records(mirror.Id, draft.Sides.Length, find, null, Math.Max(0, position - 1), 1, cancellation);
+        var total = await views.RecordCount(mirror.Id, find, cancellation);
+        var rows = await views.Records(mirror.Id, draft.Sides.Length, find, null, Math.Max(0, position - 1), 1, cancellation);
         if (total > 0 || (find is not null && await views.RecordCount(mirror.Id, cancellation) > 0))
         {
             if (rows.Count == 0)

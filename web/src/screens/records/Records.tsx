@@ -13,7 +13,8 @@ export function Records() {
   const [params, setParams] = useSearchParams();
   const text = params.get('text') ?? '';
   const only = params.get('only');
-  const records = useRecords(text, only, PAGE);
+  const mirror = params.get('mirror');
+  const records = useRecords(mirror, text, only, PAGE);
   const scroller = useRef<HTMLDivElement>(null);
   const rows = records.data?.rows ?? [];
   const virtual = useVirtualizer({
@@ -22,11 +23,11 @@ export function Records() {
     estimateSize: () => 34,
     overscan: 15,
   });
-  useEffect(() => scroller.current?.scrollTo({ top: 0 }), [text, only]);
-  const filter = (next: string | null) => {
+  useEffect(() => scroller.current?.scrollTo({ top: 0 }), [mirror, text, only]);
+  const choose = (what: 'only' | 'mirror', next: string | null) => {
     const to = new URLSearchParams(params);
-    if (next) to.set('only', next);
-    else to.delete('only');
+    if (next) to.set(what, next);
+    else to.delete(what);
     setParams(to);
   };
   const sides = records.data?.sides ?? [];
@@ -34,22 +35,20 @@ export function Records() {
   return (
     <div className="mx-auto flex h-full max-w-[1400px] flex-col px-5 pt-3">
       <div className="mb-2 flex items-baseline gap-3">
-        <h1 className="text-lg font-semibold">{records.data?.mirrorName ?? 'Records'}</h1>
-        <span className="text-soft">
-          {records.data && `${records.data.total.toLocaleString()} ${records.data.total === 1 ? 'record' : 'records'}`}
-          {text && (
-            <>
-              {' '}
-              with “{text}”{' '}
-              <Link to="/records" className="text-action underline">
-                show all
-              </Link>
-            </>
-          )}
-          {records.data &&
-            records.data.total > rows.length &&
-            `, the first ${rows.length} shown: search to find the others`}
-        </span>
+        <h1 className="text-lg font-semibold">Records</h1>
+        <nav aria-label="Mirrors" className="flex gap-1">
+          {records.data?.mirrors.map((m) => (
+            <button
+              key={m.key}
+              type="button"
+              aria-current={m.key === records.data.mirror ? 'page' : undefined}
+              onClick={() => choose('mirror', m.key)}
+              className={`border-b-2 px-2 py-0.5 ${m.key === records.data.mirror ? 'border-action font-semibold' : 'border-transparent hover:border-rule'} ${m.count === 0 ? 'text-soft' : ''}`}
+            >
+              {m.name} <span className="font-normal text-soft">{m.count.toLocaleString()}</span>
+            </button>
+          ))}
+        </nav>
         <span className="ml-auto flex gap-1" role="group" aria-label="Show">
           {(
             [
@@ -62,7 +61,7 @@ export function Records() {
               key={name}
               type="button"
               aria-pressed={only === value}
-              onClick={() => filter(value)}
+              onClick={() => choose('only', value)}
               className={`rounded border px-2.5 py-0.5 ${only === value ? 'border-rule bg-sheet font-semibold' : 'border-transparent text-soft hover:text-ink'}`}
             >
               {name}
@@ -70,6 +69,20 @@ export function Records() {
           ))}
         </span>
       </div>
+      {records.data && (text || records.data.total > rows.length) && (
+        <p className="mb-2 text-soft">
+          {text && (
+            <>
+              With “{text}”:{' '}
+              <Link to={mirror ? `/records?mirror=${mirror}` : '/records'} className="text-action underline">
+                show all
+              </Link>
+              {records.data.total > rows.length && '. '}
+            </>
+          )}
+          {records.data.total > rows.length && `The first ${rows.length} are shown: search to find the others.`}
+        </p>
+      )}
       {records.isPending && <Loading what="the records" />}
       {records.isError && <Failing error={records.error} retry={() => void records.refetch()} />}
       {records.data && rows.length === 0 && (
