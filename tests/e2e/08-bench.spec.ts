@@ -34,6 +34,7 @@ test('a suggestion is taken, undone, done again and thrown away; what is live ne
   await page.goto('/mirrors/customers/fields');
   await page.getByText(/\d+ suggestions?, \d+ sure/).click();
   const suggestions = page.getByRole('region', { name: 'Suggestions' });
+  await suggestions.getByRole('button', { name: /^Show the other/ }).click();
   await expect(suggestions.getByText('accountNumber')).toBeVisible();
   await expect(suggestions.getByText('updatedAt')).toHaveCount(0);
   await suggestions.getByRole('button', { name: 'Take accountNumber and CustomerNo' }).click();
@@ -74,6 +75,7 @@ test('from two examples a formula is found, and shown on other values before it 
   }
   await wanted.getByRole('button', { name: 'Find the formula' }).click();
   await expect(wanted.getByText('UPPER([value])')).toBeVisible();
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/bench.png` });
   const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
   expect(found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`)).toEqual([]);
 });

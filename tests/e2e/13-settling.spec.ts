@@ -142,7 +142,7 @@ test('the Settling step tries each rule on the differences that there are, and p
   await expect(page.getByText('last: Settle Telephone: Ballast ERP ranks first')).toBeVisible();
   await editor.getByLabel('When they meet for the first time').selectOption('fullest');
   await expect(page.getByText('last: First meeting of Telephone: the fullest value')).toBeVisible();
-  await expect.poll(async () => (await (await page.request.get('/api/mirrors/customers/draft')).json()).fields.find((f: { name: string }) => f.name === 'Telephone')).toMatchObject({ rule: 'rank', rank: ['ballast', 'slipway'], firstMeeting: 'fullest' });
+  await expect.poll(async () => (await (await page.request.get('/api/mirrors/customers/draft')).json()).fields.find((f: { name: string }) => f.name === 'Telephone')).toMatchObject({ rule: 'rank', rank: ['ballast', 'slipway', 'pennant', 'drop'], firstMeeting: 'fullest' });
   await page.getByRole('button', { name: 'Address', exact: true }).click();
   await page.getByRole('region', { name: 'How Address is settled' }).getByLabel('When sides change it differently').selectOption('latest');
   await expect.poll(async () => (await (await page.request.get('/api/mirrors/customers/draft')).json()).fields.filter((f: { group: string | null }) => f.group === 'Address').map((f: { rule: string }) => f.rule)).toEqual(['latest', 'latest', 'latest']);

@@ -146,10 +146,10 @@ test('what a customer comes to by its orders and invoices stands in the mail sys
 });
 
 test('a formula looks at linked records in the draft, too, and says what is wrong with it', async () => {
-  await page.goto('/mirrors/customers/mapping');
+  await page.goto('/mirrors/customers/fields');
   await page.getByRole('button', { name: /^Lifetime total/ }).first().click();
-  const formula = page.getByLabel(/formula/i).first();
-  await expect(page.getByText(/Total of the linked invoices/).first()).toBeVisible();
+  const formula = page.getByLabel('Worked out as');
+  await expect(page.getByText(/of the linked/).first()).toBeVisible();
   if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/linked-formula.png` });
   await formula.fill('SUM(LINKED("bills"; "Total"))');
   await expect(page.getByText(/there is no mirror called bills/)).toBeVisible();

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
 
 namespace UprightMirror.Core.Mapping;
@@ -35,11 +36,30 @@ public static class MappingCheck
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides, IReadOnlyCollection<MirrorDefinition>? others = null)
     {
         var (catalogues, names) = (sides.Select(s => s.Catalogue).ToList(), sides.Select(s => s.Name).ToList());
-        return [.. Fields(mirror, others ?? []).Concat(Scopes(mirror, sides)).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).Select(f => f with { IsJudged = !f.IsWrong && mirror.Judged.Contains(f.Words) }).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
+        return [.. Fields(mirror, names, others ?? []).Concat(Scopes(mirror, sides)).Concat(Cells(mirror, sides)).Concat(Constants(mirror, catalogues, names)).Concat(Required(mirror, sides)).Select(f => f with { IsJudged = !f.IsWrong && mirror.Judged.Contains(f.Words) }).OrderByDescending(f => f.IsWrong).ThenBy(f => f.Field ?? int.MaxValue).ThenBy(f => f.Side ?? 0)];
     }
 
     public static ImmutableArray<Finding> Of(MirrorDefinition mirror, IReadOnlyList<CatalogueCollection> catalogues, IReadOnlyList<string> names) =>
         Of(mirror, [.. catalogues.Zip(names, (catalogue, name) => new SideKnown(name, catalogue))]);
+
+    private static IEnumerable<(int Field, string Words)> SettledByFormula(MirrorDefinition mirror, IReadOnlyList<string> names)
+    {
+        foreach (var (field, f) in mirror.Fields.Select((field, f) => (field, f)).Where(x => x.field.Rule == "formula" && x.field.WorkedOut is null))
+        {
+            if (field.Type is FieldType.Lines or FieldType.Reference)
+            {
+                yield return (f, $"{field.Name} is settled by a formula, and {(field.Type == FieldType.Lines ? "holds lines" : "points at records")}, which no formula can give. Settle it otherwise.");
+            }
+            else if (field.Group is { } group && mirror.Fields.Count(other => other.Group == group) > 1)
+            {
+                yield return (f, $"{field.Name} is settled by a formula, and is one of the group {group}, which is settled as a whole. Take it out of the group, or settle the group otherwise.");
+            }
+            else if (new ByFormula([], field.RuleFormula ?? "", field.Type, [.. mirror.Sides.Select(s => s.System)]).Problem(names) is { } wrong)
+            {
+                yield return (f, $"{field.Name} can't be settled by its formula: {wrong}");
+            }
+        }
+    }
 
     private static IEnumerable<Finding> Scopes(MirrorDefinition mirror, IReadOnlyList<SideKnown> sides)
     {
@@ -68,7 +88,7 @@ public static class MappingCheck
         }
     }
 
-    private static IEnumerable<Finding> Fields(MirrorDefinition mirror, IReadOnlyCollection<MirrorDefinition> others)
+    private static IEnumerable<Finding> Fields(MirrorDefinition mirror, IReadOnlyList<string> names, IReadOnlyCollection<MirrorDefinition> others)
     {
         for (var f = 0; f < mirror.Fields.Length; f++)
         {
@@ -99,7 +119,7 @@ public static class MappingCheck
             {
                 yield return new Finding(true, f, null, null, $"Nobody gives {field.Name}, so it never has a value. Let a side give it.");
             }
-            else if (takers == 0 || (takers == 1 && givers == 1 && field.Cells.Any(c => c is { Gives: true, Takes: true })))
+            else if (mirror.Likeness?.Evidence.Any(e => e.Field == field.Name) != true && (takers == 0 || (takers == 1 && givers == 1 && field.Cells.Any(c => c is { Gives: true, Takes: true }))))
             {
                 yield return new Finding(false, f, null, null, $"No other side takes {field.Name}: it is known, and goes nowhere. Let a side take it, if it should.");
             }
@@ -118,6 +138,11 @@ public static class MappingCheck
             {
                 yield return new Finding(true, f, null, null, $"{field.Name} goes by how far along it is, and no states are listed. List them from first to last.");
             }
+        }
+
+        foreach (var (f, words) in SettledByFormula(mirror, names))
+        {
+            yield return new Finding(true, f, null, null, words);
         }
 
         foreach (var (f, words) in WorkedOutField.Problems(mirror, others))

@@ -25,6 +25,7 @@ public sealed record SideField(string Path, bool Gives, bool Takes, Conversion C
 /// <param name="Cells">One for each side, in the mirror's order; null where the side does not keep the field.</param>
 /// <param name="Lines">For a field that holds lines: what each line has. Its cells then say where each side keeps the lines.</param>
 /// <param name="WorkedOut">For a field that no side gives: the formula over other agreed fields that it is worked out by.</param>
+/// <param name="RuleFormula">For the settling rule <c>formula</c>: the formula over what the sides say.</param>
 public sealed record AgreedFieldDefinition(
     string Name,
     FieldType Type,
@@ -36,7 +37,8 @@ public sealed record AgreedFieldDefinition(
     string? Group = null,
     bool EmptyTravels = true,
     LinesDefinition? Lines = null,
-    string? WorkedOut = null)
+    string? WorkedOut = null,
+    string? RuleFormula = null)
 {
     public ImmutableArray<string> Rank { get; init; } = Rank.IsDefault ? [] : Rank;
 
@@ -136,7 +138,7 @@ public sealed record MirrorDefinition(
         [.. this.Fields.Select(f =>
         {
             var rank = SettlingRule.FullRank(f.Rank.Select(r => this.SideOf(r, f.Name)), this.Sides.Length);
-            return new FieldRules(f.Name, f.Type, RuleNamed(f.Rule, rank, f), RuleNamed(f.FirstMeeting, rank, f), f.WorkedOut is null ? f.Group : null, f.EmptyTravels)
+            return new FieldRules(f.Name, f.Type, this.RuleNamed(f.Rule, rank, f, now), this.RuleNamed(f.FirstMeeting, rank, f, now), f.WorkedOut is null ? f.Group : null, f.EmptyTravels)
             {
                 WorkedOut = f.WorkedOut is null ? null : WorkedOutField.Of(this, f, names, now),
             };
@@ -162,7 +164,7 @@ public sealed record MirrorDefinition(
             ? side
             : throw new ArgumentException($"Mirror {this.Name}: the field {field} ranks {system}, which is not one of its sides.");
 
-    private static SettlingRule RuleNamed(string name, ImmutableArray<int> rank, AgreedFieldDefinition field) => name switch
+    private SettlingRule RuleNamed(string name, ImmutableArray<int> rank, AgreedFieldDefinition field, DateTimeOffset now) => name switch
     {
         "rank" => new ByRank(rank),
         "latest" => new Latest(rank),
@@ -172,6 +174,7 @@ public sealed record MirrorDefinition(
         "least" => new GreatestOrLeast(rank, false),
         "union" => new AllOfThem(rank),
         "ask" => new Ask(rank),
+        "formula" => new ByFormula(rank, field.RuleFormula ?? "", field.Type, [.. this.Sides.Select(s => s.System)]) { CodeLists = this.CodeLists, Now = now },
         _ => throw new ArgumentException($"The field {field.Name} has the settling rule {name}, which there is not."),
     };
 }

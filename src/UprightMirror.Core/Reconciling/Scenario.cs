@@ -76,9 +76,18 @@ public static class Scenario
             "union" when type != FieldType.List => throw new ScenarioException($"{where} settles \"union\", which needs a list; it is {typeName}."),
             "union" => new AllOfThem(rank),
             "ask" => new Ask(rank),
-            _ => throw new ScenarioException($"{where} has the rule \"{ruleName}\". Rules are rank, latest, furthest, fullest, greatest, least, union and ask."),
+            "formula" => Formula(),
+            _ => throw new ScenarioException($"{where} has the rule \"{ruleName}\". Rules are rank, latest, furthest, fullest, greatest, least, union, ask and formula."),
         };
         return new FieldRules(name, type, rule, new ByRank(rank), OptionalText(json, "group", where), OptionalBoolean(json, "emptyTravels", where) ?? true);
+
+        ByFormula Formula()
+        {
+            var formula = new ByFormula(rank, OptionalText(json, "formula", where) ?? "", type, sides);
+            return formula.Problem(sides) is { } wrong ? throw new ScenarioException($"{where} settles \"formula\": {wrong}")
+                : OptionalText(json, "group", where) is not null ? throw new ScenarioException($"{where} settles \"formula\" and is in a group, which is settled as a whole.")
+                : formula;
+        }
     }
 
     private static SideRules ReadSide(JsonElement json, ImmutableArray<FieldRules> fields)

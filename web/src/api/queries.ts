@@ -263,10 +263,15 @@ export function useReleaseUndone() {
   });
 }
 
-export const useSettling = (key: string, field: string) =>
+export const useSettling = (key: string, field: string, formula: string) =>
   useQuery({
-    queryKey: ['settling', key, field],
-    queryFn: () => data(client.GET('/api/mirrors/{key}/settling', { params: { path: { key }, query: { field } } })),
+    queryKey: ['settling', key, field, formula],
+    queryFn: () =>
+      data(
+        client.GET('/api/mirrors/{key}/settling', {
+          params: { path: { key }, query: { field, formula: formula || undefined } },
+        }),
+      ),
     retry: false,
   });
 

@@ -1601,6 +1601,7 @@ export interface components {
             cells: components["schemas"]["CellForm"][];
             lines?: null | components["schemas"]["LinesForm"];
             workedOut?: null | string;
+            ruleFormula?: null | string;
         };
         FieldFound: {
             system: string;
@@ -2274,6 +2275,7 @@ export interface components {
             open: number;
             /** Format: int32 */
             past: number;
+            formulaProblem: null | string;
         };
         SideShown: {
             /** Format: int32 */
@@ -3895,6 +3897,7 @@ export interface operations {
         parameters: {
             query: {
                 field: string;
+                formula?: string;
             };
             header?: never;
             path: {

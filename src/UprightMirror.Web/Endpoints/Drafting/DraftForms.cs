@@ -31,7 +31,8 @@ public sealed record CellForm(string Path, bool Gives, bool Takes, ConversionFor
 /// <param name="Type">text, number, date, datetime, yesno, phone, email, list, lines or reference.</param>
 /// <param name="Lines">For lines: what each of them has.</param>
 /// <param name="WorkedOut">For a field that no side gives: the formula over other agreed fields; null for one that sides give.</param>
-public sealed record FieldForm(string Name, string Type, string Rule, IReadOnlyList<string> Rank, IReadOnlyList<string> States, string FirstMeeting, string? Group, bool EmptyTravels, IReadOnlyList<CellForm?> Cells, LinesForm? Lines = null, string? WorkedOut = null);
+/// <param name="RuleFormula">For the rule formula: the formula over what the sides say, by their systems' names, and before.</param>
+public sealed record FieldForm(string Name, string Type, string Rule, IReadOnlyList<string> Rank, IReadOnlyList<string> States, string FirstMeeting, string? Group, bool EmptyTravels, IReadOnlyList<CellForm?> Cells, LinesForm? Lines = null, string? WorkedOut = null, string? RuleFormula = null);
 
 /// <param name="Key">The line field that tells lines apart.</param>
 /// <param name="Total">What the lines must add up to; null for nothing.</param>
@@ -72,11 +73,11 @@ internal static class DraftForms
     private const int MostConstants = 100;
     private const int MostJudged = 1000;
     private const int MostLineFields = 100;
-    private static readonly string[] Rules = ["rank", "latest", "furthest", "fullest", "greatest", "least", "union", "ask"];
+    private static readonly string[] Rules = ["rank", "latest", "furthest", "fullest", "greatest", "least", "union", "ask", "formula"];
 
     public static FieldForm Form(AgreedFieldDefinition f) =>
         new(f.Name, f.Type.Name(), f.Rule, f.Rank, f.States, f.FirstMeeting, f.Group, f.EmptyTravels, [.. f.Cells.Select(c => c is null ? null : new CellForm(c.Path, c.Gives, c.Takes, Form(c.Conversion), c.Drift, c.Default, c.OnlyAtFirst))],
-            f.Lines is { } lines ? new LinesForm(lines.Key, [.. lines.Fields.Select(Form)], lines.Total is { } total ? new TotalForm(total.Field, total.Amount, total.Tolerance) : null) : null, f.WorkedOut);
+            f.Lines is { } lines ? new LinesForm(lines.Key, [.. lines.Fields.Select(Form)], lines.Total is { } total ? new TotalForm(total.Field, total.Amount, total.Tolerance) : null) : null, f.WorkedOut, f.RuleFormula);
 
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
@@ -212,12 +213,12 @@ internal static class DraftForms
             return $"{form.Name}: there is no type {form.Type}.";
         }
 
-        if (form.Cells.Count != mirror.Sides.Length || !Rules.Contains(form.Rule) || !Rules.Contains(form.FirstMeeting))
+        if (form.Cells.Count != mirror.Sides.Length || !Rules.Contains(form.Rule) || !Rules.Contains(form.FirstMeeting) || form.FirstMeeting == "formula")
         {
             return $"{form.Name}: a settling rule or a side is not one that there is.";
         }
 
-        if (form.WorkedOut?.Length > Formula.Longest)
+        if (form.WorkedOut?.Length > Formula.Longest || form.RuleFormula?.Length > Formula.Longest)
         {
             return $"{form.Name}: a formula has at most {Formula.Longest:N0} characters.";
         }
@@ -240,7 +241,7 @@ internal static class DraftForms
             return no;
         }
 
-        field = new AgreedFieldDefinition(form.Name.Trim(), type, [.. cells], form.Rule, [.. form.Rank], [.. form.States], form.FirstMeeting, string.IsNullOrWhiteSpace(form.Group) ? null : form.Group.Trim(), form.EmptyTravels, lines, Filled(form.WorkedOut));
+        field = new AgreedFieldDefinition(form.Name.Trim(), type, [.. cells], form.Rule, [.. form.Rank], [.. form.States], form.FirstMeeting, string.IsNullOrWhiteSpace(form.Group) ? null : form.Group.Trim(), form.EmptyTravels, lines, Filled(form.WorkedOut), form.Rule == "formula" ? Filled(form.RuleFormula) : null);
         return null;
     }
 

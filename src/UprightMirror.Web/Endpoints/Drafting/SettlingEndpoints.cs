@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Npgsql;
+using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
 using UprightMirror.Storage;
@@ -20,7 +21,8 @@ public sealed record DifferenceAtHand(long Id, string Title, IReadOnlyList<Compe
 
 /// <param name="Open">How many conflicts are open; the first of them are among the differences.</param>
 /// <param name="Past">How many decided ones were replayed.</param>
-public sealed record SettlingAtHand(IReadOnlyList<string> Fields, IReadOnlyList<RuleAtHand> Rules, IReadOnlyList<DifferenceAtHand> Differences, int Open, int Past);
+/// <param name="FormulaProblem">What is wrong with the formula that was asked about; null when nothing is, or none was.</param>
+public sealed record SettlingAtHand(IReadOnlyList<string> Fields, IReadOnlyList<RuleAtHand> Rules, IReadOnlyList<DifferenceAtHand> Differences, int Open, int Past, string? FormulaProblem);
 
 /// <summary>What each rule would have made of the differences that there really are.</summary>
 internal static class SettlingEndpoints
@@ -31,7 +33,7 @@ internal static class SettlingEndpoints
 
     public static void MapSettling(this RouteGroupBuilder api) => api.MapGet("/mirrors/{key}/settling", AtHand).WithName("getSettling");
 
-    private static async Task<Results<Ok<SettlingAtHand>, NotFound>> AtHand(string key, string field, Mirrors mirrors, KeptConnections connections, Views views, NpgsqlDataSource database, TimeProvider clock, CancellationToken cancellation)
+    private static async Task<Results<Ok<SettlingAtHand>, NotFound>> AtHand(string key, string field, string? formula, Mirrors mirrors, KeptConnections connections, Views views, NpgsqlDataSource database, TimeProvider clock, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror || mirror.Definition.Fields.FirstOrDefault(f => f.Name == field) is not { } definition)
         {
@@ -54,9 +56,13 @@ internal static class SettlingEndpoints
 
         var past = await store.ReadPast(fields, MostPast, cancellation);
         var all = open.Select(o => o.Conflict).Concat(past.Select(p => p.Conflict)).ToList();
+        var asked = string.IsNullOrWhiteSpace(formula) || formula.Length > Formula.Longest ? null
+            : new ByFormula(SettlingRule.FullRank([], names.Count), formula, definition.Type, [.. mirror.Definition.Sides.Select(s => s.System)]) { CodeLists = mirror.Definition.CodeLists, Now = clock.GetUtcNow() };
+        var problem = asked?.Problem(names);
         var replayed = RuleReplay.Of(all, definition.Type, names.Count, definition.States, names)
+            .Concat(asked is null || problem is not null || fields.Length > 1 ? [] : [RuleReplay.Of(asked, all, names)])
             .Select(r => (Replayed: r, Settles: r.Verdicts.Take(open.Count).Count(v => !v.IsConflict), Agrees: Enumerable.Range(open.Count, past.Count).Count(i => r.AgreesOn(i, all[i]))))
-            .OrderByDescending(r => r.Agrees).ThenByDescending(r => r.Settles).ToList();
+            .OrderByDescending(r => r.Replayed.Rule is ByFormula).ThenByDescending(r => r.Agrees).ThenByDescending(r => r.Settles).ToList();
         return TypedResults.Ok(new SettlingAtHand(
             fields,
             [.. replayed.Select(r => new RuleAtHand(DecidedEndpoints.Words(r.Replayed.Rule, names), r.Replayed.Rule.Name, r.Replayed.Rule is ByRank ? [mirror.Definition.Sides[r.Replayed.Rule.Rank[0]].System] : [], r.Settles, r.Agrees))],
@@ -66,7 +72,8 @@ internal static class SettlingEndpoints
                 d.IsOpen ? null : Displayed(d.Conflict.Decided),
                 [.. replayed.Select(r => r.Replayed.Verdicts[i] is { IsConflict: false } verdict ? Displayed(verdict.Values) : null)]))],
             waiting.Count,
-            past.Count));
+            past.Count,
+            problem));
     }
 
     private static IReadOnlyList<string> Displayed(ImmutableArray<Value> values) => [.. values.Select(v => v.Display)];

@@ -115,6 +115,8 @@ function UnitEditor({
 }) {
   const field = unit.fields[0]!;
   const [states, setStates] = useState(field.states.join(', '));
+  const [formula, setFormula] = useState(field.ruleFormula ?? '');
+  const givers = page.sides.filter((s) => unit.givers.includes(s.index));
   const rank = ranked(field.rank, page.sides).filter((s) => unit.givers.includes(s.index));
   const taken = states
     .split(',')
@@ -138,13 +140,31 @@ function UnitEditor({
                 set(`Settle ${unit.name} by ${RULES[e.target.value]!.toLowerCase()}`, unit, { rule: e.target.value })
               }
             >
-              {rulesFor(field).map((r) => (
+              {rulesFor(unit).map((r) => (
                 <option key={r} value={r}>
                   {RULES[r]}
                 </option>
               ))}
             </select>
           </Captioned>
+          {field.rule === 'formula' && (
+            <Captioned label="The formula over what the sides say">
+              <textarea
+                className={`${INPUT} h-20 font-mono text-sm`}
+                value={formula}
+                placeholder={`IF([${givers[0]?.name}] = ""; [${givers[1]?.name}]; [${givers[0]?.name}])`}
+                onChange={(e) => setFormula(e.target.value)}
+                onBlur={() =>
+                  formula.trim() !== (field.ruleFormula ?? '') &&
+                  set(`Settle ${unit.name} by a formula`, unit, { ruleFormula: formula.trim() })
+                }
+              />
+              <span className="mt-1 block text-sm font-normal text-soft">
+                {givers.map((s) => `[${s.name}]`).join(', ')} and <code className="font-mono">before</code>, what was
+                agreed. Where it gives no value, a person is asked.
+              </span>
+            </Captioned>
+          )}
           <Captioned label="When they meet for the first time">
             <select
               className={INPUT}
@@ -155,11 +175,13 @@ function UnitEditor({
                 })
               }
             >
-              {rulesFor(field).map((r) => (
-                <option key={r} value={r}>
-                  {RULES[r]}
-                </option>
-              ))}
+              {rulesFor(unit)
+                .filter((r) => r !== 'formula')
+                .map((r) => (
+                  <option key={r} value={r}>
+                    {RULES[r]}
+                  </option>
+                ))}
             </select>
           </Captioned>
           <div>
@@ -250,12 +272,13 @@ function AtHand({
   sides: Side[];
   take: (what: string, change: Partial<FieldForm>) => void;
 }) {
-  const settling = useSettling(mirrorKey, unit.fields[0]!.name);
+  const formula = unit.fields[0]!.rule === 'formula' ? (unit.fields[0]!.ruleFormula ?? '') : '';
+  const settling = useSettling(mirrorKey, unit.fields[0]!.name, formula);
   const [at, setAt] = useState(0);
   if (settling.isPending) return <Loading what="the differences at hand" />;
   if (settling.isError)
     return <p className="text-soft">It is new in this draft: no differences are known of it yet.</p>;
-  const { rules, differences, open, past } = settling.data;
+  const { rules, differences, open, past, formulaProblem } = settling.data;
   const field = unit.fields[0]!;
   const text = (values: string[] | null | undefined) => values?.map((v) => v || 'empty').join(', ');
   return (
@@ -266,6 +289,7 @@ function AtHand({
           {open.toLocaleString()} open, {past.toLocaleString()} decided by people
         </span>
       </h2>
+      {formulaProblem && <Notice>{formulaProblem}</Notice>}
       {differences.length === 0 ? (
         <Empty title="No difference yet.">
           Conflicts about {unit.name} that are open, and those that people decided, are tried here under every rule.

@@ -55,9 +55,13 @@ describe('settling', () => {
   });
 
   it('offers only rules that a type can be settled by', () => {
-    expect(rulesFor(field('Tags', { type: 'list' }))).toContain('union');
-    expect(rulesFor(field('Name'))).not.toContain('greatest');
-    expect(rulesFor(field('Amount', { type: 'number' }))).toEqual([
+    const one = (f: FieldForm) => unitsOf([f])[0]!;
+    const group = unitsOf([field('Street', { group: 'Address' }), field('Town', { group: 'Address' })])[0]!;
+    expect(rulesFor(group)).not.toContain('formula');
+    expect(rulesFor(one(field('Lines', { type: 'lines' })))).not.toContain('formula');
+    expect(rulesFor(one(field('Tags', { type: 'list' })))).toContain('union');
+    expect(rulesFor(one(field('Name')))).not.toContain('greatest');
+    expect(rulesFor(one(field('Amount', { type: 'number' })))).toEqual([
       'rank',
       'latest',
       'furthest',
@@ -65,6 +69,7 @@ describe('settling', () => {
       'greatest',
       'least',
       'ask',
+      'formula',
     ]);
   });
 

@@ -10,6 +10,7 @@ export const RULES: Record<string, string> = {
   least: 'The least value',
   union: 'All of them',
   ask: 'Asking a person',
+  formula: 'A formula',
 };
 
 /** Fields that are settled together: a group, or a field by itself. */
@@ -31,12 +32,15 @@ export function unitsOf(fields: FieldForm[]): Unit[] {
   return [...units.values()];
 }
 
-/** The rules that make sense for a field. */
-export function rulesFor(field: FieldForm): string[] {
+/** The rules that make sense for a unit. A formula settles a value, not a group of them. */
+export function rulesFor(unit: Unit): string[] {
+  const field = unit.fields[0]!;
   const rules = ['rank', 'latest', 'furthest'];
   rules.push(field.type === 'list' ? 'union' : 'fullest');
   if (['number', 'date', 'datetime'].includes(field.type)) rules.push('greatest', 'least');
-  return [...rules, 'ask'];
+  rules.push('ask');
+  if (unit.fields.length === 1 && !['lines', 'reference'].includes(field.type)) rules.push('formula');
+  return rules;
 }
 
 /** All sides, those that the rank names first, the others in their order. */

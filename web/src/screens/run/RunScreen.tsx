@@ -87,7 +87,7 @@ export function RunScreen({ session }: { session: Session }) {
                 ? 'Nothing to write.'
                 : r.rehearsal
                   ? `Would write ${r.counts.planned.toLocaleString()} times; wrote nothing.`
-                  : `Wrote ${r.counts.written.toLocaleString()} times.`}
+                  : `Wrote ${r.counts.written === 1 ? 'once' : `${r.counts.written.toLocaleString()} times`}.`}
             </strong>{' '}
             {r.counts.read.toLocaleString()} records read, {r.counts.unchanged.toLocaleString()} unchanged
             {(r.counts.outOfScope ?? 0) > 0 && `, ${r.counts.outOfScope!.toLocaleString()} out of scope`}.

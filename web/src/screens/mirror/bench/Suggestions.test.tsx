@@ -1,4 +1,4 @@
-import { cleanup, render, screen, within } from '@testing-library/react';
+import { cleanup, fireEvent, render, screen, within } from '@testing-library/react';
 import { afterEach, expect, test, vi } from 'vitest';
 import type { Suggestion } from '../../../api/client';
 import { Suggestions } from './Suggestions';
@@ -51,4 +51,14 @@ test('each is taken by itself, says how sure it is and why, and beside which fie
 test('where nothing is sure, nothing is offered together', () => {
   render(<Suggestions sides={sides} suggestions={[all[2]!]} refused={[]} refuse={() => {}} take={() => {}} />);
   expect(screen.queryByRole('button', { name: /sure ones/ })).toBeNull();
+});
+
+test('a few are shown at once, and the others when they are asked for', () => {
+  const many = Array.from({ length: 9 }, (_, i) => one(`left${i}`, `Right${i}`, 0.9));
+  render(<Suggestions sides={sides} suggestions={many} refused={[]} refuse={() => {}} take={() => {}} />);
+  expect(screen.queryByText('left6')).toBeNull();
+  fireEvent.click(screen.getByRole('button', { name: 'Show the other 3' }));
+  expect(screen.getByText('left8')).toBeTruthy();
+  fireEvent.click(screen.getByRole('button', { name: 'Show the first 6 only' }));
+  expect(screen.queryByText('left8')).toBeNull();
 });

@@ -2,6 +2,9 @@ import { useState } from 'react';
 import type { RefusedSuggestion, Side, Suggestion } from '../../../api/client';
 import { Button } from '../../../parts/Button';
 
+/** So many are shown at once: the fields themselves stay in sight. */
+const FEW = 6;
+
 /** Pairs of fields that may hold the same. Sure ones can be taken together; the others one by one. */
 export function Suggestions({
   sides,
@@ -17,10 +20,12 @@ export function Suggestions({
   refuse: (pair: RefusedSuggestion, again: boolean) => void;
 }) {
   const [showRefused, setShowRefused] = useState(false);
+  const [showAll, setShowAll] = useState(false);
+  const shown = showAll ? suggestions : suggestions.slice(0, FEW);
   const sure = suggestions.filter((s) => s.isSure);
   return (
-    <section aria-label="Suggestions" className="mb-2 max-h-64 overflow-auto border border-rule bg-sheet">
-      <div className="sticky top-0 flex items-center gap-3 border-b border-rule bg-sheet px-3 py-1.5">
+    <section aria-label="Suggestions" className="mb-2 border border-rule bg-sheet">
+      <div className="flex items-center gap-3 border-b border-rule px-3 py-1.5">
         <p className="flex-1 text-sm text-soft">
           Found by names, types and values. Nothing is taken by itself; a suggestion that was taken can be undone.{' '}
           {refused.length > 0 && (
@@ -37,7 +42,7 @@ export function Suggestions({
         {sure.length > 1 && <Button onClick={() => take(sure)}>Take the {sure.length} sure ones</Button>}
       </div>
       <ul>
-        {suggestions.map((s) => (
+        {shown.map((s) => (
           <li
             key={`${s.leftSide}.${s.leftPath}-${s.rightSide}.${s.rightPath}`}
             className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_52px_minmax(0,1fr)_auto] items-center gap-3 border-b border-rule px-3 py-1 last:border-b-0"
@@ -78,6 +83,16 @@ export function Suggestions({
             </li>
           ))}
       </ul>
+      {suggestions.length > FEW && (
+        <button
+          type="button"
+          className="px-3 py-1.5 text-action underline"
+          aria-expanded={showAll}
+          onClick={() => setShowAll(!showAll)}
+        >
+          {showAll ? `Show the first ${FEW} only` : `Show the other ${suggestions.length - FEW}`}
+        </button>
+      )}
     </section>
   );
 }
