@@ -143,6 +143,18 @@ test('the Settling step tries each rule on the differences that there are, and p
   await editor.getByLabel('When they meet for the first time').selectOption('fullest');
   await expect(page.getByText('last: First meeting of Telephone: the fullest value')).toBeVisible();
   await expect.poll(async () => (await (await page.request.get('/api/mirrors/customers/draft')).json()).fields.find((f: { name: string }) => f.name === 'Telephone')).toMatchObject({ rule: 'rank', rank: ['ballast', 'slipway', 'pennant', 'drop'], firstMeeting: 'fullest' });
+
+  // A formula is tried on the same differences as the rules, and what is wrong with it is said at once.
+  await editor.getByLabel('When sides change it differently').selectOption('formula');
+  const formula = editor.getByLabel('The formula over what the sides say');
+  await formula.fill('IF([Ledger] = ""; [Slipway CRM]; [Ballast ERP])');
+  await formula.blur();
+  await expect(page.getByText(/There is no field called Ledger/).first()).toBeVisible();
+  await formula.fill('IF([Ballast ERP] = ""; [Slipway CRM]; [Ballast ERP])');
+  await formula.blur();
+  await expect(page.getByText('last: Settle Telephone by a formula')).toBeVisible();
+  await expect(rules.getByRole('button').first()).toContainText(/^A formula \(in the draft\).*as people did in \d+ of \d+/);
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/settling-formula.png` });
   await page.getByRole('button', { name: 'Address', exact: true }).click();
   await page.getByRole('region', { name: 'How Address is settled' }).getByLabel('When sides change it differently').selectOption('latest');
   await expect.poll(async () => (await (await page.request.get('/api/mirrors/customers/draft')).json()).fields.filter((f: { group: string | null }) => f.group === 'Address').map((f: { rule: string }) => f.rule)).toEqual(['latest', 'latest', 'latest']);
