@@ -254,10 +254,15 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             return [];
         }
 
+        // Key by key: asked for all of them at once, the database takes so many for a good part of its records, and looks at each.
         await using var command = this.Command(
             """
+            with found as (
+                select distinct r.side, r.id from unnest(@keys) as k (key)
+                cross join lateral (select s.side, s.id from system_record s where s.mirror_id = @mirror and s.match_keys @> array[k.key]) r
+            )
             select r.side, r.id, r.link_id, r.match_keys, array(select m.side from system_record m where m.mirror_id = r.mirror_id and m.link_id = r.link_id)
-            from system_record r where r.mirror_id = @mirror and r.match_keys && @keys and r.raw is not null and r.double_of is null
+            from found f join system_record r on r.mirror_id = @mirror and r.side = f.side and r.id = f.id and r.raw is not null and r.double_of is null
             """, ("keys", keys.Select(k => k.Text).ToArray()));
         return await ReadAll(command, reader => new MatchCandidate(
             reader.GetInt32(0), reader.GetString(1), reader.IsDBNull(2) ? null : reader.GetGuid(2),

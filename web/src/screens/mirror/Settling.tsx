@@ -34,61 +34,63 @@ export function Settling({ mirrorKey, check }: { mirrorKey: string; check: () =>
       {!unit ? (
         <Empty title="Nothing is mapped that two sides could differ in." />
       ) : (
-        <div className="grid grid-cols-[minmax(0,1fr)_340px] items-start gap-5">
-          <table className="w-full border-y border-rule bg-sheet">
-            <thead className="text-left text-sm text-soft">
-              <tr className="[&>th]:px-3 [&>th]:py-1.5 [&>th]:font-semibold">
-                <th>Field</th>
-                <th>Given by</th>
-                <th>Settled by</th>
-                <th>At first</th>
-              </tr>
-            </thead>
-            <tbody>
-              {units.map((u) => (
-                <tr
-                  key={u.name}
-                  aria-selected={u === unit}
-                  className={`border-t border-rule [&>td]:px-3 [&>td]:py-[7px] ${u === unit ? 'bg-spine' : ''}`}
-                >
-                  <td>
-                    <button
-                      type="button"
-                      className="text-left font-semibold hover:underline"
-                      onClick={() => choose(u.name)}
-                    >
-                      {u.name}
-                    </button>
-                    {u.fields.length > 1 && (
-                      <span className="block text-sm text-soft">{u.fields.map((f) => f.name).join(', ')}</span>
-                    )}
-                  </td>
-                  <td>
-                    <span className="flex gap-1">
-                      {u.givers.map((s) => (
-                        <SystemTile key={s} of={page.sides[s]!} />
-                      ))}
-                    </span>
-                  </td>
-                  <td>
-                    {u.givers.length < 2 ? (
-                      <span className="text-soft">only {page.sides[u.givers[0]!]?.name ?? 'nobody'}</span>
-                    ) : (
-                      inWords(u.fields[0]!, page.sides)
-                    )}
-                  </td>
-                  <td className="text-soft">
-                    {u.givers.length < 2 ? '' : RULES[u.fields[0]!.firstMeeting]?.toLowerCase()}
-                  </td>
+        <>
+          <div className="grid grid-cols-[minmax(0,1fr)_340px] items-start gap-5">
+            <table className="w-full border-y border-rule bg-sheet">
+              <thead className="text-left text-sm text-soft">
+                <tr className="[&>th]:px-3 [&>th]:py-1.5 [&>th]:font-semibold">
+                  <th>Field</th>
+                  <th>Given by</th>
+                  <th>Settled by</th>
+                  <th>At first</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-          <div className="sticky top-0 space-y-4">
-            <UnitEditor key={unit.name} unit={unit} page={page} set={set} />
+              </thead>
+              <tbody>
+                {units.map((u) => (
+                  <tr
+                    key={u.name}
+                    aria-selected={u === unit}
+                    className={`border-t border-rule [&>td]:px-3 [&>td]:py-[7px] ${u === unit ? 'bg-spine' : ''}`}
+                  >
+                    <td>
+                      <button
+                        type="button"
+                        className="text-left font-semibold hover:underline"
+                        onClick={() => choose(u.name)}
+                      >
+                        {u.name}
+                      </button>
+                      {u.fields.length > 1 && (
+                        <span className="block text-sm text-soft">{u.fields.map((f) => f.name).join(', ')}</span>
+                      )}
+                    </td>
+                    <td>
+                      <span className="flex gap-1">
+                        {u.givers.map((s) => (
+                          <SystemTile key={s} of={page.sides[s]!} />
+                        ))}
+                      </span>
+                    </td>
+                    <td>
+                      {u.givers.length < 2 ? (
+                        <span className="text-soft">only {page.sides[u.givers[0]!]?.name ?? 'nobody'}</span>
+                      ) : (
+                        inWords(u.fields[0]!, page.sides)
+                      )}
+                    </td>
+                    <td className="text-soft">
+                      {u.givers.length < 2 ? '' : RULES[u.fields[0]!.firstMeeting]?.toLowerCase()}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <div className="sticky top-0 space-y-4">
+              <UnitEditor key={unit.name} unit={unit} page={page} set={set} />
+            </div>
           </div>
           {unit.givers.length > 1 && (
-            <div className="col-span-2">
+            <div className="mt-5">
               <AtHand
                 key={unit.name}
                 mirrorKey={mirrorKey}
@@ -98,7 +100,7 @@ export function Settling({ mirrorKey, check }: { mirrorKey: string; check: () =>
               />
             </div>
           )}
-        </div>
+        </>
       )}
     </>
   );
@@ -150,7 +152,7 @@ function UnitEditor({
           {field.rule === 'formula' && (
             <Captioned label="The formula over what the sides say">
               <textarea
-                className={`${INPUT} h-20 font-mono text-sm`}
+                className={`${INPUT} !h-20 py-1.5 font-mono text-sm`}
                 value={formula}
                 placeholder={`IF([${givers[0]?.name}] = ""; [${givers[1]?.name}]; [${givers[0]?.name}])`}
                 onChange={(e) => setFormula(e.target.value)}
