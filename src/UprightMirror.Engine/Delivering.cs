@@ -104,6 +104,7 @@ public sealed class Delivering(MirrorContext context)
         {
             // Stopped in the middle: what was sent is looked for by the next run.
             await ((Task)Task.WhenAll(underWay.Values.SelectMany(calls => calls).Select(u => u.Answers))).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await context.Store.SaveFoundAnew(CancellationToken.None);
         }
 
         return moved;

@@ -81,13 +81,16 @@ internal static class Bulk
     }
 
     /// <summary>What records are found by: their agreed values, their ids, and what each side calls them.</summary>
-    public static NpgsqlBatchCommand Search(int mirror, IReadOnlyCollection<Guid> links) => Command(mirror, """
-        update link l set search = lower(concat_ws(' ', title,
-            (select string_agg(value ->> 'shown', ' ') from jsonb_each(agreed)),
-            (select string_agg(value ->> 'value', ' ') from jsonb_each(agreed)),
-            (select string_agg(r.id, ' ') from system_record r where r.mirror_id = @mirror and r.link_id = l.id)))
-        where mirror_id = @mirror and id = any(@links)
-        """, ("links", links.Distinct().ToArray()));
+    public static NpgsqlBatchCommand Search(int mirror, IReadOnlyCollection<Guid> links) =>
+        Command(mirror, $"update link l set search = {Searched} where mirror_id = @mirror and id = any(@links)", ("links", links.Distinct().ToArray()));
+
+    /// <summary>By what a link <c>l</c> is found: its title, its agreed values, and its ids in every system.</summary>
+    public const string Searched = """
+        lower(concat_ws(' ', l.title,
+            (select string_agg(value ->> 'shown', ' ') from jsonb_each(l.agreed)),
+            (select string_agg(value ->> 'value', ' ') from jsonb_each(l.agreed)),
+            (select string_agg(r.id, ' ') from system_record r where r.mirror_id = l.mirror_id and r.link_id = l.id)))
+        """;
 
     /// <summary>Links that are looked at again.</summary>
     public static NpgsqlBatchCommand Waiting(int mirror, IReadOnlyCollection<Guid> links) =>

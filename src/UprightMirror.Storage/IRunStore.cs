@@ -98,6 +98,9 @@ public interface IRunStore
     /// <summary>Much was put in at once: the store looks over what it has, so as to find it again by the shortest way.</summary>
     Task TakeStock(CancellationToken cancellation);
 
+    /// <summary>What was created since is found by its new ids from now on. A system that takes so many calls a second does not wait for this meanwhile.</summary>
+    Task SaveFoundAnew(CancellationToken cancellation);
+
     /// <summary>Links that look at records of other mirrors which moved since are looked at again by this run.</summary>
     Task LookAtDue(CancellationToken cancellation);
 

@@ -31,6 +31,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     private readonly int mirrorId;
     private readonly StoredForms forms;
     private readonly TimeProvider clock;
+    private readonly HashSet<Guid> foundAnew = [];
     private NpgsqlTransaction? rehearsal;
 
     private PostgresRunStore(NpgsqlDataSource database, NpgsqlConnection connection, int mirrorId, MirrorDefinition mirror, TimeProvider clock)
@@ -357,6 +358,16 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     public Task SaveAnswers(IReadOnlyCollection<(Delivery Delivery, DeliveryEnd End)> answers, CancellationToken cancellation) =>
         answers.Count == 0 ? Task.CompletedTask : this.InBatch(this.CommandsOf(answers), cancellation);
 
+    public async Task SaveFoundAnew(CancellationToken cancellation)
+    {
+        foreach (var links in this.foundAnew.Chunk(1000))
+        {
+            await this.InBatch([Bulk.Search(this.mirrorId, links)], cancellation);
+        }
+
+        this.foundAnew.Clear();
+    }
+
     public async Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation)
     {
         await using var command = this.Command($"select {MemberColumns} from system_record where mirror_id = @mirror and side = @side and id = @id", ("side", side), ("id", id));
@@ -524,7 +535,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
 
         yield return Bulk.Waiting(this.mirrorId, [.. stored.Where(c => c.End.Waiting).Select(c => c.Delivery.Link), .. answers.Where(a => a.End is DeliveryEnd.Overtaken).Select(a => a.Delivery.Link)]);
-        yield return Bulk.Search(this.mirrorId, [.. stored.Select(c => c.Delivery.Link)]);
+        this.foundAnew.UnionWith(confirmed.Where(c => c.Delivery.Kind == Core.Reconciling.WriteKind.Create).Select(c => c.Delivery.Link));
         var refused = answers.Where(a => a.End is DeliveryEnd.Refused).Select(a => (a.Delivery, End: (DeliveryEnd.Refused)a.End)).ToList();
         foreach (var (_, end) in refused)
         {

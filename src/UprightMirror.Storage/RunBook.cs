@@ -35,13 +35,22 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
 {
     private const string Select = "select id, mirror_id, rehearsal, state, started_by, started_at, ended_at, stage, counts, reason, remembers, undone_by, undone_at, (select count(*)::int from hold h where h.mirror_id = run.mirror_id and h.set_aside_by_undo_of = run.id), guard, guard_answer, guard_answered_by from run";
 
+    /// <summary>A run that is cut off had no time to say by which new ids its records are found.</summary>
+    private const string FoundByWhatIsThere = $"""
+        update link l set search = {Bulk.Searched}
+        from (select distinct d.mirror_id, d.link_id from cut join delivery d on d.mirror_id = cut.mirror_id and d.run_id = cut.id and d.kind = 'Create' and d.state = 'confirmed') made
+        where l.mirror_id = made.mirror_id and l.id = made.link_id
+        """;
+
     /// <summary>Notes that a run begins. Whoever calls holds the mirror's lock: a run that still counts as running was cut off.</summary>
     public async Task<long> Start(int mirrorId, bool rehearsal, string startedBy, CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("""
+        await using var command = database.CreateCommand($"""
             with cut as (
                 update run set state = 'failed', ended_at = @now, reason = 'The process that ran it ended in the middle. What it had done stays; the next run goes on from there.'
-                where mirror_id = @mirror and state = 'running'
+                where mirror_id = @mirror and state = 'running' returning mirror_id, id
+            ), found as (
+                {FoundByWhatIsThere}
             ), kept as (
                 insert into run (mirror_id, rehearsal, state, started_by, started_at, remembers) values (@mirror, @rehearsal, 'running', @by, @now, true) returning id
             )
@@ -57,16 +66,18 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
     /// <summary>Ends, in the list, runs whose process is gone: a run that goes on holds its mirror's lock. Returns how many.</summary>
     public async Task<int> EndDead(CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("""
-            with ended as (
+        await using var command = database.CreateCommand($"""
+            with cut as (
                 update run set state = 'failed', ended_at = @now, stage = null,
                     reason = 'The process that ran it ended in the middle. What it had done stays; the next run goes on from there.'
                 where state = 'running' and not exists (
                     select from pg_locks where locktype = 'advisory' and granted and classid = @space and objid = run.mirror_id::oid
                         and database = (select oid from pg_database where datname = current_database()))
-                returning id
+                returning mirror_id, id
+            ), found as (
+                {FoundByWhatIsThere}
             )
-            select count(*)::int, pg_notify('upright', 'ended') from ended having count(*) > 0
+            select count(*)::int, pg_notify('upright', 'ended') from cut having count(*) > 0
             """);
         command.Parameters.AddWithValue("space", (uint)PostgresRunStore.LockSpace);
         command.Parameters[^1].NpgsqlDbType = NpgsqlDbType.Oid;

@@ -97,6 +97,8 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
 
     public Task TakeStock(CancellationToken cancellation) => Task.CompletedTask;
 
+    public Task SaveFoundAnew(CancellationToken cancellation) => Task.CompletedTask;
+
     /// <summary>Links that something they look at has moved for.</summary>
     public HashSet<Guid> Due { get; } = [];
 
