@@ -1,72 +1,27 @@
-import { execFile } from 'node:child_process';
-import { promisify } from 'node:util';
 import { expect, test, type Page } from '@playwright/test';
+import { allInCrm as all, crm, OFFICE, Product, typed, upright } from './calls';
 import { DEMO, signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
-let token: string;
+let product: Product;
 
-const office = { authorization: `Basic ${btoa('UPRIGHT-SVC:ballast-demo-20931')}`, 'content-type': 'application/json' };
 type Deal = { id: string; organisationId: string; orderNumber: string | null; lines: { productCode: string }[] };
 type Invoice = { number: string; organisationId: string; netAmount: number; taxAmount: number; grossAmount: number; openAmount: number; paymentState: string; lines: Record<string, unknown>[] };
 
-/** A call of the CRM's own API; it takes twenty a second. */
-async function crm<T>(path: string, init: { method?: string; body?: unknown } = {}): Promise<T> {
-  const form = new URLSearchParams({ grant_type: 'client_credentials', client_id: 'upright-mirror', client_secret: 'slip-4417-demo' });
-  const { access_token } = await (await fetch(`${DEMO}/slipway/oauth/token`, { method: 'POST', body: form })).json();
-  for (;;) {
-    const answer = await fetch(`${DEMO}/slipway/api${path}`, {
-      method: init.method ?? 'GET',
-      headers: { authorization: `Bearer ${access_token}`, 'content-type': 'application/json' },
-      body: init.body ? JSON.stringify(init.body) : undefined,
-    });
-    if (answer.status === 429) {
-      await new Promise((on) => setTimeout(on, 1100));
-      continue;
-    }
-    expect(answer.ok, `${path}: ${answer.status}`).toBe(true);
-    return answer.json();
-  }
-}
-
-async function all<T>(collection: string): Promise<T[]> {
-  const found: T[] = [];
-  for (let cursor: string | null = ''; cursor !== null; ) {
-    const got: { items: T[]; nextCursor?: string } = await crm(`/${collection}${cursor ? `?cursor=${encodeURIComponent(cursor)}` : ''}`);
-    found.push(...got.items);
-    cursor = got.nextCursor ?? null;
-  }
-  return found;
-}
-
-const typed = async (path: string, fields: Record<string, string>) => {
-  const answer = await fetch(`${DEMO}${path}`, { method: 'POST', body: new URLSearchParams(fields), redirect: 'manual' });
-  return answer.headers.get('location')!;
-};
-
+/** Runs a mirror to its good end. */
 async function run(mirror: string) {
-  const id = await expect
-    .poll(
-      async () => {
-        const answer = await page.request.post(`/api/mirrors/${mirror}/runs`, { headers: { 'X-Upright-Token': token } });
-        return answer.ok() ? (await answer.json()).run : 0;
-      },
-      { timeout: 60_000 },
-    )
-    .toBeGreaterThan(0)
-    .then(async () => ((await (await page.request.get('/api/runs')).json()) as { id: number; mirror: string }[]).find((r) => r.mirror === mirror)!.id);
-  await expect(async () => expect((await (await page.request.get(`/api/runs/${id}`)).json()).run.state).toBe('finished')).toPass({ timeout: 120_000 });
-  return (await (await page.request.get(`/api/runs/${id}`)).json()).run.counts as Record<string, number>;
+  const { state, reason, counts } = await product.run(mirror);
+  expect(state, `${mirror}: ${reason}`).toBe('finished');
+  return counts;
 }
 
 test.beforeAll(async ({ browser }) => {
   test.setTimeout(300_000);
   page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();
   await signIn(page);
-  token = (await (await page.request.get('/api/session')).json()).token;
-  for (const mirror of ['products', 'orders', 'invoices'])
-    await page.request.put(`/api/mirrors/${mirror}/timing`, { data: { state: 'live', everyMinutes: null }, headers: { 'X-Upright-Token': token } });
+  product = new Product(page);
+  await product.byHand('products', 'orders', 'invoices');
   for (const mirror of ['customers', 'products', 'orders', 'invoices']) await run(mirror);
 });
 
@@ -79,18 +34,15 @@ test('a won deal becomes one order, its invoice comes back with its lines, tax a
   test.setTimeout(240_000);
   const like = (await all<Deal>('deals')).find((d) => d.orderNumber)!;
   const made = await crm<Deal>('/deals', {
-    method: 'POST',
-    body: {
-      title: 'Tarn regatta boats',
-      organisationId: like.organisationId,
-      stage: 'Quoted',
-      currency: 'EUR',
-      expectedOn: '2026-12-24',
-      lines: [
-        { lineNo: 1, productCode: like.lines[0]!.productCode, quantity: 2, unitPrice: 100.5, discountPercent: 10 },
-        { lineNo: 2, productCode: like.lines[0]!.productCode, quantity: 1, unitPrice: 20, discountPercent: 0 },
-      ],
-    },
+    title: 'Tarn regatta boats',
+    organisationId: like.organisationId,
+    stage: 'Quoted',
+    currency: 'EUR',
+    expectedOn: '2026-12-24',
+    lines: [
+      { lineNo: 1, productCode: like.lines[0]!.productCode, quantity: 2, unitPrice: 100.5, discountPercent: 10 },
+      { lineNo: 2, productCode: like.lines[0]!.productCode, quantity: 1, unitPrice: 20, discountPercent: 0 },
+    ],
   });
   // Only quoted: it is no order yet.
   await run('orders');
@@ -101,9 +53,9 @@ test('a won deal becomes one order, its invoice comes back with its lines, tax a
   await run('orders');
   const number = (await crm<Deal>(`/deals/${made.id}`)).orderNumber!;
   expect(number).toMatch(/^SO-\d+$/);
-  const order = await (await fetch(`${DEMO}/ballast/odata/SalesOrders('${number}')?$expand=Lines`, { headers: office })).json();
+  const order = await (await fetch(`${DEMO}/ballast/odata/SalesOrders('${number}')?$expand=Lines`, { headers: OFFICE })).json();
   expect([order.TotalAmount, order.RequestedDeliveryDate, order.Lines.length]).toEqual([200.9, '2026-12-24', 2]);
-  const twins = await (await fetch(`${DEMO}/ballast/odata/SalesOrders?$filter=RequestedDeliveryDate eq 2026-12-24`, { headers: office })).json();
+  const twins = await (await fetch(`${DEMO}/ballast/odata/SalesOrders?$filter=RequestedDeliveryDate eq 2026-12-24`, { headers: OFFICE })).json();
   expect(twins.value.filter((o: { TotalAmount: number }) => o.TotalAmount === 200.9)).toHaveLength(1);
 
   const posted = /invoices\/(INV-\d+)/.exec(await typed(`/ballast/salesorders/${number}/invoice`, { user: 'Accounts desk' }))![1]!;
@@ -126,22 +78,22 @@ test('a won deal becomes one order, its invoice comes back with its lines, tax a
 
 test('a price changed in the office reaches the CRM and the mail system, whose own edit of it is put back', async () => {
   test.setTimeout(120_000);
-  const product = (await all<{ id: string; code: string; listPrice: number }>('products'))[0]!;
-  await typed(`/ballast/items/${product.code}`, { UnitPrice: '77.7' });
+  const item = (await all<{ id: string; code: string; listPrice: number }>('products'))[0]!;
+  await typed(`/ballast/items/${item.code}`, { UnitPrice: '77.7' });
   await run('products');
-  const price = async () => (await crm<{ listPrice: number }>(`/products/${product.id}`)).listPrice;
+  const price = async () => (await crm<{ listPrice: number }>(`/products/${item.id}`)).listPrice;
   expect(await price()).toBe(77.7);
-  await typed(`/slipway/products/${product.id}`, { listPrice: '1' });
+  await typed(`/slipway/products/${item.id}`, { listPrice: '1' });
   await run('products');
   expect(await price()).toBe(77.7);
   const { highest_id } = await (await fetch(`${DEMO}/pennant/api/products?from_id=1&to_id=1`, { headers: { 'X-Pennant-Key': 'pennant-7731-demo' } })).json();
   const mailed = await (await fetch(`${DEMO}/pennant/api/products?from_id=1&to_id=${Math.min(300, highest_id)}`, { headers: { 'X-Pennant-Key': 'pennant-7731-demo' } })).json();
-  expect(mailed.products.find((p: { sku: string }) => p.sku === product.code)?.price).toBe(77.7);
+  expect(mailed.products.find((p: { sku: string }) => p.sku === item.code)?.price).toBe(77.7);
 });
 
 test('all sides of all flows hold what is agreed, or it is said why not', async () => {
   test.setTimeout(180_000);
-  const { stdout } = await promisify(execFile)('dotnet', [process.env.UPRIGHT_CLI!, 'verify', 'products', 'orders', 'invoices']);
-  expect(stdout).not.toContain('UNEXPLAINED');
-  expect(stdout).toMatch(/Invoices: \d[\d,]* records/);
+  const said = await upright('verify', 'products', 'orders', 'invoices');
+  expect(said).not.toContain('UNEXPLAINED');
+  expect(said).toMatch(/Invoices: \d[\d,]* records/);
 });

@@ -1,86 +1,33 @@
-import { execFile, spawn } from 'node:child_process';
-import { promisify } from 'node:util';
+import { spawn } from 'node:child_process';
 import { expect, test, type Page } from '@playwright/test';
+import { allInCrm, allInErp, crm, fault, noFaults as over, Product, typed, upright as command } from './calls';
 import { customers, DEMO, organisations, shared, signIn } from './world';
 
 /** What holds whatever goes wrong: a rehearsal tells what its run writes, a process that is killed leaves nothing twice, and every difference has a reason. */
 test.describe.configure({ mode: 'serial' });
 let page: Page;
-let token: string;
-const headers = () => ({ 'X-Upright-Token': token });
+let product: Product;
 
-const office = { authorization: `Basic ${btoa('UPRIGHT-SVC:ballast-demo-20931')}` };
 type Deal = { id: string; title: string; organisationId: string; orderNumber: string | null; stage: string; lines: { productCode: string }[] };
 type Write = { title: string; side: number; kind: string; recordId: string | null; fields: { field: string; now: string; after: string }[] };
 type Planned = { sides: { name: string }[]; writes: Write[]; total: number };
 
-async function crm<T>(path: string, body?: unknown): Promise<T> {
-  const form = new URLSearchParams({ grant_type: 'client_credentials', client_id: 'upright-mirror', client_secret: 'slip-4417-demo' });
-  for (;;) {
-    const granted = await fetch(`${DEMO}/slipway/oauth/token`, { method: 'POST', body: form });
-    const answer = await fetch(`${DEMO}/slipway/api${path}`, {
-      method: body ? 'POST' : 'GET',
-      headers: { authorization: `Bearer ${(await granted.json()).access_token}`, 'content-type': 'application/json' },
-      body: body ? JSON.stringify(body) : undefined,
-    });
-    if (answer.status !== 429) return answer.json();
-    await new Promise((on) => setTimeout(on, 1100));
-  }
-}
-
-async function deals(): Promise<Deal[]> {
-  const found: Deal[] = [];
-  for (let cursor: string | null = ''; cursor !== null; ) {
-    const got: { items: Deal[]; nextCursor?: string } = await crm(`/deals${cursor ? `?cursor=${encodeURIComponent(cursor)}` : ''}`);
-    found.push(...got.items);
-    cursor = got.nextCursor ?? null;
-  }
-  return found;
-}
+const deals = () => allInCrm<Deal>('deals');
 
 /** Orders of the ERP that are wanted on a day. */
-async function ordersOf(day: string): Promise<{ OrderNo: string }[]> {
-  const found: { OrderNo: string }[] = [];
-  for (let next: string | undefined = `${DEMO}/ballast/odata/SalesOrders?$filter=RequestedDeliveryDate eq ${day}`; next; ) {
-    const got: { value: { OrderNo: string }[]; '@odata.nextLink'?: string } = await (await fetch(next, { headers: office })).json();
-    found.push(...got.value);
-    next = got['@odata.nextLink'];
-  }
-  return found;
-}
-
-const typed = async (path: string, fields: Record<string, string>) => {
-  const answer = await fetch(`${DEMO}${path}`, { method: 'POST', body: new URLSearchParams({ user: 'Hanne Lunde', ...fields }), redirect: 'manual' });
-  expect([302, 303], path).toContain(answer.status);
-};
+const ordersOf = (day: string) => allInErp<{ OrderNo: string }>(`SalesOrders?$filter=RequestedDeliveryDate eq ${day}`);
 
 /** Runs a mirror to its end, however that is. */
-async function through(mirror: string) {
-  let run = 0;
-  await expect
-    .poll(async () => {
-      const answer = await page.request.post(`/api/mirrors/${mirror}/runs`, { headers: headers() });
-      if (answer.ok()) run = (await answer.json()).run;
-      return answer.ok();
-    }, { timeout: 60_000 })
-    .toBe(true);
-  await expect.poll(async () => (await state(run)).state, { timeout: 120_000, intervals: [50] }).not.toBe('running');
-}
+const through = (mirror: string) => product.run(mirror);
 
 /** Runs or rehearses, as somebody who scripts against the product does; answers with the run's number. */
 async function upright(what: 'run' | 'rehearse', mirror: string): Promise<number> {
-  const said = await promisify(execFile)('dotnet', [process.env.UPRIGHT_CLI!, what, mirror]).catch((e: { stdout: string }) => e);
-  return Number(/(?:run|rehearsal) (\d+)/.exec(said.stdout)![1]);
+  return Number(/(?:run|rehearsal) (\d+)/.exec(await command(what, mirror))![1]);
 }
 
-const state = async (run: number) => (await (await page.request.get(`/api/runs/${run}`)).json()).run as { state: string; reason: string | null; counts: { written: number; planned: number } };
+const state = (run: number) => product.state(run);
 const writesOf = async (run: number): Promise<Planned> => (await page.request.get(`/api/runs/${run}/planned?count=10000`)).json();
 const line = (p: Planned, w: Write) => `${p.sides[w.side]!.name} ${w.kind} ${w.title} ${w.recordId ?? ''}: ${w.fields.map((f) => `${f.field}: ${f.now} → ${f.after}`).join('; ')}`;
-
-const fault = (system: string, what: object) => fetch(`${DEMO}/faults/api/${system}`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(what) });
-const over = async () => {
-  for (const system of ['slipway', 'ballast', 'pennant']) await fetch(`${DEMO}/faults/api/${system}`, { method: 'DELETE' });
-};
 
 async function newDeals(count: number, day: string, stem: string) {
   const like = (await deals()).find((d) => d.orderNumber)!;
@@ -103,10 +50,9 @@ test.beforeAll(async ({ browser }) => {
   test.setTimeout(300_000);
   page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();
   await signIn(page);
-  token = (await (await page.request.get('/api/session')).json()).token;
+  product = new Product(page);
   for (const mirror of ['customers', 'people', 'products', 'orders', 'invoices']) {
-    await page.request.put(`/api/mirrors/${mirror}/timing`, { data: { state: 'live', everyMinutes: null }, headers: headers() });
-    await page.request.put(`/api/mirrors/${mirror}/guards`, { data: { creations: null, changes: null, removals: null, emptiedFields: null }, headers: headers() });
+    await product.byHand(mirror);
     const run = await upright('run', mirror);
     expect((await state(run)).state, `${mirror}: ${(await state(run)).reason}`).toBe('finished');
   }
@@ -119,7 +65,7 @@ test('a rehearsal of each flow tells what the run after it writes, record by rec
   const all = await organisations();
   for (let n = 0; n < 6; n++) await typed(`/slipway/organisations/${(await shared(page, 60 + n)).slipway}`, { website: `https://rehearsed-${n}.example`, 'address.street': `${n} Rehearsal Row` });
   await crm('/organisations', { name: 'Rehearsed Rapids', email: 'office@rehearsed.example', address: { country: 'Ireland' } });
-  const items: { ItemNo: string }[] = (await (await fetch(`${DEMO}/ballast/odata/Items`, { headers: office })).json()).value;
+  const items = await allInErp<{ ItemNo: string }>('Items');
   for (const [n, item] of items.slice(0, 4).entries()) await typed(`/ballast/items/${item.ItemNo}`, { UnitPrice: `${500 + n}.5` });
   await newDeals(3, '2027-01-11', 'Rehearsed');
   const invoiced = (await ordersOf('2026-12-24'))[0]?.OrderNo;
@@ -210,7 +156,7 @@ const WRONG: [string, object][] = [
 
 test('with every fault switched on in turn, all sides hold what is agreed afterwards, or it is said why not', async () => {
   test.setTimeout(600_000);
-  const items: { ItemNo: string }[] = (await (await fetch(`${DEMO}/ballast/odata/Items`, { headers: office })).json()).value;
+  const items = await allInErp<{ ItemNo: string }>('Items');
   for (const [n, [name, what]] of WRONG.entries()) {
     const one = await shared(page, 10 + n);
     await typed(`/slipway/organisations/${one.slipway}`, { 'address.street': `${n} Fault Lane` });
@@ -222,13 +168,12 @@ test('with every fault switched on in turn, all sides hold what is agreed afterw
     // What was refused is looked at again, as a person would.
     const { holds } = (await (await page.request.get('/api/held')).json()) as { holds: { id: number; answer: string | null }[] };
     const refused = holds.filter((h) => h.answer);
-    for (const hold of refused) await page.request.post(`/api/held/${hold.id}/release`, { headers: headers() });
+    for (const hold of refused) await page.request.post(`/api/held/${hold.id}/release`, { headers: await product.headers() });
     for (const mirror of refused.length > 0 ? ['customers', 'products'] : []) await through(mirror);
-    const { stdout } = await promisify(execFile)('dotnet', [process.env.UPRIGHT_CLI!, 'verify', 'customers', 'products']).catch((e: { stdout: string }) => e);
-    expect(stdout, name).not.toContain('UNEXPLAINED');
-    expect(stdout.match(/0 unexplained/g), `${name}\n${stdout}`).toHaveLength(2);
+    const said = await command('verify', 'customers', 'products');
+    expect(said, name).not.toContain('UNEXPLAINED');
+    expect(said.match(/0 unexplained/g), `${name}\n${said}`).toHaveLength(2);
     expect((await customers()).find((c) => c.CustomerNo === one.ballast)!.Street, name).toBe(`${n} Fault Lane`);
   }
-  const { stdout } = await promisify(execFile)('dotnet', [process.env.UPRIGHT_CLI!, 'verify']);
-  expect(stdout).not.toContain('UNEXPLAINED');
+  expect(await command('verify')).not.toContain('UNEXPLAINED');
 });
