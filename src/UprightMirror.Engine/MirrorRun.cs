@@ -43,7 +43,7 @@ public sealed class MirrorRun(MirrorContext context)
                 await context.Store.LookAtHeldAgain(cancellation);
             }
 
-            if (!context.Mirror.LooksAt.IsEmpty)
+            if (context.Mirror.PointsAt.Any() || !context.Mirror.LooksAt.IsEmpty)
             {
                 await context.Store.LookAtDue(cancellation);
             }

@@ -101,7 +101,7 @@ public interface IRunStore
     /// <summary>What was created since is found by its new ids from now on. A system that takes so many calls a second does not wait for this meanwhile.</summary>
     Task SaveFoundAnew(CancellationToken cancellation);
 
-    /// <summary>Links that look at records of other mirrors which moved since are looked at again by this run.</summary>
+    /// <summary>Links that look at records of other mirrors which moved since, or point at one that has another id somewhere, are looked at again by this run.</summary>
     Task LookAtDue(CancellationToken cancellation);
 
     /// <summary>Records that are held, linked or not, are looked at again by this run.</summary>

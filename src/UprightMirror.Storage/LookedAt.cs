@@ -7,12 +7,13 @@ using UprightMirror.Core.Values;
 
 namespace UprightMirror.Storage;
 
-/// <summary>Which mirrors look at which fields of others' records. The database keeps what points at what for those, and notes whom a change is for.</summary>
+/// <summary>Which mirrors point at others' records, and look at which of their fields. The database keeps what points at what, and notes whom a change is for.</summary>
 internal static class LookedAt
 {
     /// <summary>Brings what is remembered in line with the definitions that are live. Whoever looks at something new is looked at again as a whole.</summary>
     public static async Task Refresh(NpgsqlDataSource database, IReadOnlyList<KeptMirror> mirrors, CancellationToken cancellation)
     {
+        await Point(database, [.. mirrors.Where(m => m.Version > 0)], cancellation);
         var wanted = (from mirror in mirrors
                       where mirror.Version > 0
                       from asked in mirror.Definition.LooksAt
@@ -26,21 +27,14 @@ internal static class LookedAt
         {
             await Execute("""
                 delete from looked_at l using unnest(@looked, @references, @fields, @by) as g (mirror_id, reference, field, by_mirror_id)
-                where (l.mirror_id, l.reference, l.field, l.by_mirror_id) = (g.mirror_id, g.reference, g.field, g.by_mirror_id);
-                delete from pointer p where not exists (select from looked_at l where l.mirror_id = p.mirror_id and l.reference = p.reference)
+                where (l.mirror_id, l.reference, l.field, l.by_mirror_id) = (g.mirror_id, g.reference, g.field, g.by_mirror_id)
                 """, gone);
         }
 
         if (come.Count > 0)
         {
-            // Noted first: whoever writes a record from here on keeps its pointer, too.
             await Execute("insert into looked_at (mirror_id, reference, field, by_mirror_id) select * from unnest(@looked, @references, @fields, @by) on conflict do nothing", come);
             await Execute("""
-                insert into pointer (mirror_id, reference, link_id, target)
-                select l.mirror_id, n.reference, l.id, (l.agreed -> n.reference -> 'value' ->> 'link')::uuid
-                from (select distinct * from unnest(@looked, @references) as n (mirror_id, reference)) n join link l on l.mirror_id = n.mirror_id
-                where l.agreed -> n.reference -> 'value' ->> 'link' is not null
-                on conflict do nothing;
                 insert into link_due (mirror_id, link_id)
                 select distinct n.by_mirror_id, p.target from unnest(@looked, @references, @fields, @by) as n (mirror_id, reference, field, by_mirror_id)
                 join pointer p on p.mirror_id = n.mirror_id and p.reference = n.reference
@@ -58,12 +52,49 @@ internal static class LookedAt
         }
     }
 
+    /// <summary>Keeps at hand what every reference points at.</summary>
+    private static async Task Point(NpgsqlDataSource database, IReadOnlyList<KeptMirror> mirrors, CancellationToken cancellation)
+    {
+        var pointing = (from mirror in mirrors
+                        from field in mirror.Definition.Fields
+                        from cell in field.Cells
+                        where cell?.Conversion is ReferenceTo
+                        from target in mirrors
+                        where target.Definition.Key == ((ReferenceTo)cell.Conversion).Mirror
+                        select (mirror.Id, field.Name, To: target.Id)).Distinct().ToList();
+
+        // Noted first: whoever writes a record from here on keeps its pointer, too.
+        await using (var note = database.CreateCommand("""
+            with wanted as (select * from unnest(@mirrors, @references, @to) as w (mirror_id, reference, to_mirror_id)), gone as (
+                delete from pointing p where not exists (select from wanted w where (w.mirror_id, w.reference, w.to_mirror_id) = (p.mirror_id, p.reference, p.to_mirror_id))
+            )
+            insert into pointing select * from wanted on conflict do nothing
+            """))
+        {
+            note.Parameters.AddWithValue("mirrors", pointing.Select(p => p.Id).ToArray());
+            note.Parameters.AddWithValue("references", pointing.Select(p => p.Name).ToArray());
+            note.Parameters.AddWithValue("to", pointing.Select(p => p.To).ToArray());
+            await note.ExecuteNonQueryAsync(cancellation);
+        }
+
+        await using var fill = database.CreateCommand("""
+            delete from pointer p where not exists (select from pointing g where g.mirror_id = p.mirror_id and g.reference = p.reference);
+            insert into pointer (mirror_id, reference, link_id, target)
+            select l.mirror_id, g.reference, l.id, (l.agreed -> g.reference -> 'value' ->> 'link')::uuid
+            from (select distinct mirror_id, reference from pointing) g join link l on l.mirror_id = g.mirror_id
+            where l.agreed -> g.reference -> 'value' ->> 'link' is not null
+            on conflict do nothing
+            """);
+        fill.CommandTimeout = 0;
+        await fill.ExecuteNonQueryAsync(cancellation);
+    }
+
     /// <summary>What the records that point at some links hold in a field, in the order of their own links.</summary>
     public static async Task<ILookup<Guid, Value>> Read(NpgsqlDataSource database, int mirrorId, LinkedRecordsField field, IReadOnlyCollection<Guid> links, CancellationToken cancellation)
     {
-        // A draft may look at what nobody looks at yet: then there are no pointers to go by.
+        // A mirror that was never published has no pointers yet.
         await using var command = database.CreateCommand("""
-            with known as (select exists (select from looked_at where mirror_id = @mirror and reference = @reference) as is_kept), pointing as (
+            with known as (select exists (select from pointing where mirror_id = @mirror and reference = @reference) as is_kept), pointing as (
                 select p.target, p.link_id from pointer p, known where known.is_kept and p.mirror_id = @mirror and p.reference = @reference and p.target = any(@links)
                 union all
                 select (l.agreed -> @reference -> 'value' ->> 'link')::uuid, l.id from link l, known

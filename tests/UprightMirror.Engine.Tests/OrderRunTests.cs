@@ -96,4 +96,19 @@ public class OrderRunTests
         ((LinesValue)this.erp.Fields(order)["Lines"]).Lines.Select(l => $"{l["LineNo"]} {l["ItemNo"]} {l.GetValueOrDefault("Note", Value.Empty)}").ShouldBe(["1 KA-8 about KA-7", "2 PA-1 about PA-1", "3 CL-2 "]);
         (await this.Run()).Counts.Written.ShouldBe(0);
     }
+
+    [Fact]
+    public async Task A_side_that_only_takes_a_reference_is_told_the_id_that_a_customer_created_again_has()
+    {
+        this.Link();
+        this.NewDeal();
+        var taking = Orders with { Fields = [.. Orders.Fields.Select(f => f.Name == "Customer" ? f with { Cells = [f.Cells[0], f.Cells[1]! with { Gives = false }] } : f)] };
+        async Task Run() => await new MirrorRun(new MirrorContext(taking, [this.crm, this.erp], [CatalogueCollection.Unknown("deals"), CatalogueCollection.Unknown("SalesOrders")], this.store, TimeProvider.System, this.known)).Execute(false, CancellationToken.None);
+        await Run();
+        this.known = new References([new ReferenceKnown("customers", "crm", "4007", Customer, "Brae Hire"), new ReferenceKnown("customers", "erp", "C-9", Customer, "Brae Hire")]);
+        this.store.Due.UnionWith(this.store.AllLinked.Select(l => l.Link));
+        await Run();
+        this.store.Holds.ShouldBeEmpty();
+        this.erp.Fields(this.erp.Ids.Single())["CustomerNo"].Display.ShouldBe("C-9");
+    }
 }

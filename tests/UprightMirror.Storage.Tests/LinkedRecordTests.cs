@@ -56,7 +56,7 @@ public class LinkedRecordTests(TestDatabase database) : IClassFixture<TestDataba
         });
         (await Due()).ShouldBeEmpty("nobody looks yet");
 
-        // A draft may look at what nobody looks at yet; what is live is kept at hand, and those it is for are looked at again.
+        // A draft may look at what nobody looks at yet; who looks from now on is looked at again.
         (await Read(brae)).ShouldBe([new NumberValue(1200)]);
         await mirrors.Save(Customers("SUM(LINKED(\"looked-invoices\"; \"Total\"))"), null, none);
         (await Due()).ShouldBe([brae]);
@@ -88,9 +88,14 @@ public class LinkedRecordTests(TestDatabase database) : IClassFixture<TestDataba
         (await Woken()).ShouldBe([tern]);
         (await Read(tern)).ShouldBeEmpty();
 
-        // A look that is taken out leaves nothing behind.
+        // A record that loses its id on a side is told to those that point at it.
+        await Do(looking, store => store.SaveReconciled([Said(brae) with { Sides = [new SideAfter(0, "1", null, ImmutableDictionary<string, string>.Empty, new HashSet<string>(), new HashSet<string>(), Forgotten: true)] }], none));
+        (await database.Ask<Guid>($"select link_id from link_due where mirror_id = {looked.Id}")).ShouldBe(first);
+
+        // A look that is taken out leaves nothing behind but what points.
         await mirrors.Save(Customers(null), null, none);
-        (await database.Ask<long>("select count(*) from pointer")).ShouldBe(0);
+        (await database.Ask<long>("select count(*) from looked_at")).ShouldBe(0);
+        (await database.Ask<long>("select count(*) from pointer")).ShouldBe(1);
 
         async Task Do(KeptMirror mirror, Func<PostgresRunStore, Task> work, bool rehearse = false)
         {

@@ -1,7 +1,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
 import { customers, DEMO, organisations, runNow, shared, signIn } from './world';
-import { allInErp } from './calls';
+import { allInCrm, allInErp, Product, upright } from './calls';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
@@ -130,11 +130,15 @@ test('a run that is about to change much waits before it writes, shows what, and
 
 test('a customer that is removed in the CRM is noticed, and a person says what that means', async () => {
   test.setTimeout(240_000);
-  // One that no document names: where it gets another id, what points at it by the old one is not written anew yet.
-  const named = new Set([...(await allInErp<{ CustomerNo: string }>('Invoices')), ...(await allInErp<{ CustomerNo: string }>('SalesOrders'))].map((d) => d.CustomerNo));
+  // One that invoices name: they follow it to the id that it gets.
+  for (const mirror of ['customers', 'invoices']) await new Product(page).run(mirror);
+  const named = new Set((await allInErp<{ CustomerNo: string }>('Invoices')).map((i) => i.CustomerNo));
   const rows = ((await (await page.request.get('/api/records?mirror=customers&count=500')).json()) as { rows: { title: string; ids: (string | null)[] }[] }).rows;
-  const free = rows.find((r) => r.ids[0] && r.ids[1] && !named.has(r.ids[1]))!;
-  const inCrm = { title: free.title, slipway: free.ids[0]! };
+  const one = rows.find((r) => r.ids[0] && r.ids[1] && named.has(r.ids[1]))!;
+  const inCrm = { title: one.title, slipway: one.ids[0]! };
+  const naming = async (id: string) => (await allInCrm<{ number: string; organisationId: string }>('invoices')).filter((i) => i.organisationId === id).map((i) => i.number).sort();
+  const invoices = await naming(inCrm.slipway);
+  expect(invoices.length).toBeGreaterThan(0);
   const form = new URLSearchParams({ grant_type: 'client_credentials', client_id: 'upright-mirror', client_secret: 'slip-4417-demo' });
   const { access_token } = await (await fetch(`${DEMO}/slipway/oauth/token`, { method: 'POST', body: form })).json();
   const sales = { authorization: `Bearer ${access_token}` };
@@ -156,4 +160,8 @@ test('a customer that is removed in the CRM is noticed, and a person says what t
   expect(again.map((o) => o.id)).not.toContain(inCrm.slipway);
   expect(again).toHaveLength(1);
   expect((await customers()).length).toBe(before);
+  await new Product(page).run('invoices');
+  expect(await naming(inCrm.slipway)).toEqual([]);
+  expect(await naming(again[0]!.id)).toEqual(invoices);
+  expect(await upright('verify', 'invoices')).not.toContain('UNEXPLAINED');
 });

@@ -166,6 +166,12 @@ public sealed class Translator
 
         if (cell.Conversion.Read(new Reading(held, raw, type, country, this.setting), out var why) is not { } translated)
         {
+            // What a side that only takes points at may be gone by now: it is told anew what is agreed.
+            if (cell is { Gives: false, Conversion: ReferenceTo })
+            {
+                return null;
+            }
+
             return why is not null ? $"{cell.Path}: {why}." : $"{cell.Path} is {ValueJson.Quoted(held.Display)}, which {(cell.Conversion is CodeList ? "is not in the code list" : $"can't be read as {ValueJson.Described(type)}")}.";
         }
 
