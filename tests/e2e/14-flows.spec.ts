@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { allInCrm as all, crm, OFFICE, Product, typed, upright } from './calls';
+import { allInCrm as all, crm, mail, OFFICE, Product, typed, upright } from './calls';
 import { DEMO, signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
@@ -86,9 +86,9 @@ test('a price changed in the office reaches the CRM and the mail system, whose o
   await typed(`/slipway/products/${item.id}`, { listPrice: '1' });
   await run('products');
   expect(await price()).toBe(77.7);
-  const { highest_id } = await (await fetch(`${DEMO}/pennant/api/products?from_id=1&to_id=1`, { headers: { 'X-Pennant-Key': 'pennant-7731-demo' } })).json();
-  const mailed = await (await fetch(`${DEMO}/pennant/api/products?from_id=1&to_id=${Math.min(300, highest_id)}`, { headers: { 'X-Pennant-Key': 'pennant-7731-demo' } })).json();
-  expect(mailed.products.find((p: { sku: string }) => p.sku === item.code)?.price).toBe(77.7);
+  const { highest_id } = await mail<{ highest_id: number }>('/products?from_id=1&to_id=1');
+  const mailed = await mail<{ products: { sku: string; price: number }[] }>(`/products?from_id=1&to_id=${Math.min(300, highest_id)}`);
+  expect(mailed.products.find((p) => p.sku === item.code)?.price).toBe(77.7);
 });
 
 test('all sides of all flows hold what is agreed, or it is said why not', async () => {

@@ -1,8 +1,8 @@
 import { mkdirSync, readdirSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
-import { allInCrm, allInErp, noFaults, Product, typed, upright } from './calls';
-import { DEMO, signIn } from './world';
+import { allInCrm, allInErp, mail, noFaults, Product, typed, upright } from './calls';
+import { signIn } from './world';
 
 /** What comes of other records: a file of the web shop becomes orders and the customers that nobody knew, and what a customer comes to reaches the mail system. */
 test.describe.configure({ mode: 'serial' });
@@ -96,9 +96,7 @@ test('an order of the same customer in a later file makes no second one, and cha
 async function companies(): Promise<Map<string, Company>> {
   const found = new Map<string, Company>();
   for (let from = 1; from < 1200; from += 300) {
-    const answer = await fetch(`${DEMO}/pennant/api/companies?from_id=${from}&to_id=${from + 299}`, { headers: { 'X-Pennant-Key': 'pennant-7731-demo' } });
-    for (const c of ((await answer.json()) as { companies: Company[] }).companies) found.set(String(c.id), c);
-    await new Promise((on) => setTimeout(on, 250));
+    for (const c of (await mail<{ companies: Company[] }>(`/companies?from_id=${from}&to_id=${from + 299}`)).companies) found.set(String(c.id), c);
   }
   return found;
 }
