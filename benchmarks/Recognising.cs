@@ -25,7 +25,7 @@ internal static class Recognising
         var definition = new MirrorDefinition($"known{known}", $"known{known}", "person", [new SideDefinition("a", "people"), new SideDefinition("b", "people")],
             [.. Kinds.Select(k => new AgreedFieldDefinition(k, FieldType.Text, [new SideField(k, true, true, new AsItStands()), null]))], [], "family", Likeness: likeness);
         var mirrors = new Mirrors(source);
-        await mirrors.Save(definition, null, CancellationToken.None);
+        await mirrors.Save(definition, "a test", CancellationToken.None);
         var mirror = (await mirrors.Find(definition.Key, CancellationToken.None))!;
         var rows = MatchingSets.People(11, (int)((known + New) / 1.456)).Sides[0].Select(r => r.Skip(1).ToImmutableArray()).ToList();
         var every = rows.Count / New;

@@ -38,7 +38,7 @@ internal static class Settling
         await using var database = NpgsqlDataSource.Create(Server);
         var definition = Definition($"linked{records}", Sides);
         var mirrors = new Mirrors(database);
-        await mirrors.Save(definition, null, CancellationToken.None);
+        await mirrors.Save(definition, "a test", CancellationToken.None);
         var mirror = (await mirrors.Find(definition.Key, CancellationToken.None))!;
         await Seed(database, mirror.Id, records);
         var systems = Enumerable.Range(0, Sides).Select(s => new BenchSystem($"s{s}", records)).ToArray();
@@ -101,7 +101,7 @@ internal static class Settling
         await using var database = NpgsqlDataSource.Create(Server);
         var definition = Definition($"load{records}", 2);
         var mirrors = new Mirrors(database);
-        await mirrors.Save(definition, null, CancellationToken.None);
+        await mirrors.Save(definition, "a test", CancellationToken.None);
         var mirror = (await mirrors.Find(definition.Key, CancellationToken.None))!;
         await Execute(database, string.Join("; ", new[] { "system_record", "link", "journal", "delivery", "run_record", "run_memory", "run", "watermark", "hold", "conflict" }.Select(t => $"delete from {t} where mirror_id = {mirror.Id}")));
         BenchSystem[] systems = [new("s0", records, "loaded") { FirstRead = true }, new("s1", 0) { Most = 300, CallsPerSecond = 5, Latency = TimeSpan.FromMilliseconds(150) }];

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Microsoft.AspNetCore.Identity;
 using UprightMirror.Connectors.Calling;
+using UprightMirror.Core.Timing;
 using UprightMirror.Storage;
 
 namespace UprightMirror.Cli;
@@ -33,7 +34,7 @@ internal static class InstallCommands
 
             foreach (var mirror in Demo.Mirrors(hasFolder: folder is not null))
             {
-                await installation.Mirrors.Save(mirror, everyMinutes, CancellationToken.None);
+                await installation.Mirrors.Save(everyMinutes is null ? mirror : mirror with { Timing = mirror.Timing with { Kind = TimingKind.Every, Minutes = everyMinutes } }, "the demo", CancellationToken.None);
             }
         }
 

@@ -52,6 +52,9 @@ public interface ISystemConnector
     /// <summary>Whether a reading of everything gives every record that is there. Where it does, what is missing from it was removed.</summary>
     bool ListsAll(string collection) => true;
 
+    /// <summary>When the newest of what waits to be taken came, where records come as files and wait; null where none waits.</summary>
+    DateTimeOffset? NewestWaiting(string collection) => null;
+
     /// <summary>The ids of all records that are there, a page at a time.</summary>
     /// <exception cref="SystemFault">The system can't be read to the end.</exception>
     async IAsyncEnumerable<IReadOnlyList<string>> ReadIds(string collection, [EnumeratorCancellation] CancellationToken cancellation)

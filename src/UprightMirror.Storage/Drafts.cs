@@ -13,6 +13,10 @@ namespace UprightMirror.Storage;
 /// <param name="Undone">What the next one is, that was undone; null when there is none.</param>
 public sealed record KeptDraft(MirrorDefinition Definition, int BasedOn, int Step, int Last, string? What, string? Undone, string? Who, DateTimeOffset? At);
 
+/// <summary>A version of a mirror, as it is listed.</summary>
+/// <param name="Comment">Why it was published; empty where nobody said.</param>
+public sealed record KeptVersion(int Version, string Comment, string Who, DateTimeOffset At);
+
 /// <summary>Two fields that somebody said do not belong together.</summary>
 public sealed record RefusedSuggestion(int LeftSide, string LeftPath, int RightSide, string RightPath);
 
@@ -90,17 +94,25 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
     }
 
     /// <summary>
-    /// Makes the draft the mirror's next version. The next run reads every record again, and looks at each: a field that a side
+    /// Makes the draft the mirror's next version. Where it has to do with records, the next run reads every one again, and looks at each: a field that a side
     /// did not keep before meets there for the first time.
     /// </summary>
+    /// <param name="comment">Why, for those who read the list of versions.</param>
     /// <returns>False when it was published or changed by somebody else meanwhile.</returns>
-    public async Task<bool> Publish(KeptMirror mirror, KeptDraft draft, CancellationToken cancellation)
+    public async Task<bool> Publish(KeptMirror mirror, KeptDraft draft, string comment, string who, CancellationToken cancellation)
     {
         await using var connection = await database.OpenConnectionAsync(cancellation);
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
         await using (var publish = new NpgsqlCommand("""
-            with standing as (delete from draft where mirror_id = @mirror and step = @step and based_on = @version returning mirror_id)
-            update mirror set definition = @definition::jsonb, name = @name, version = version + 1, state = case state when 'draft' then 'live' else state end from standing where mirror.id = standing.mirror_id and mirror.version = @version
+            with standing as (
+                delete from draft where mirror_id = @mirror and step = @step and based_on = @version returning mirror_id
+            ), published as (
+                update mirror set definition = @definition::jsonb, name = @name, version = version + 1, state = case state when 'draft' then 'live' else state end,
+                    -- Runs that another mirror has made before are not followed.
+                    followed_run = (select max(id) from run)
+                from standing where mirror.id = standing.mirror_id and mirror.version = @version returning mirror.id, mirror.version, mirror.definition
+            )
+            insert into mirror_version (mirror_id, version, definition, comment, who, at) select id, version, definition, @comment, @who, @at from published
             """, connection, transaction))
         {
             publish.Parameters.AddWithValue("mirror", mirror.Id);
@@ -108,37 +120,64 @@ public sealed class Drafts(NpgsqlDataSource database, TimeProvider clock)
             publish.Parameters.AddWithValue("version", draft.BasedOn);
             publish.Parameters.AddWithValue("name", draft.Definition.Name);
             publish.Parameters.AddWithValue("definition", JsonSerializer.Serialize(draft.Definition, Mirrors.Json));
+            publish.Parameters.AddWithValue("comment", comment);
+            publish.Parameters.AddWithValue("who", who);
+            publish.Parameters.AddWithValue("at", clock.GetUtcNow());
             if (await publish.ExecuteNonQueryAsync(cancellation) == 0)
             {
                 return false;
             }
         }
 
-        for (var side = 0; side < draft.Definition.Sides.Length; side++)
+        if (MirrorChanges.ConcernRecords(mirror.Definition, draft.Definition))
+        {
+            await LookAtAll(mirror.Id, mirror.Definition, draft.Definition, connection, transaction, cancellation);
+        }
+
+        await transaction.CommitAsync(cancellation);
+        await LookedAt.Refresh(database, await new Mirrors(database).All(cancellation), cancellation);
+        return true;
+    }
+
+    /// <summary>Has the next run of a mirror read and look at every record by its new definition.</summary>
+    internal static async Task LookAtAll(int mirrorId, MirrorDefinition before, MirrorDefinition after, NpgsqlConnection connection, NpgsqlTransaction? transaction, CancellationToken cancellation)
+    {
+        for (var side = 0; side < after.Sides.Length; side++)
         {
             await using var unmet = new NpgsqlCommand("update system_record set unmet = array(select distinct unnest(unmet || @names)) where mirror_id = @mirror and side = @side and link_id is not null", connection, transaction);
-            unmet.Parameters.AddWithValue("mirror", mirror.Id);
+            unmet.Parameters.AddWithValue("mirror", mirrorId);
             unmet.Parameters.AddWithValue("side", side);
-            unmet.Parameters.AddWithValue("names", MirrorDefinition.MetAnew(mirror.Definition, draft.Definition, side).ToArray());
+            unmet.Parameters.AddWithValue("names", MirrorDefinition.MetAnew(before, after, side).ToArray());
             await unmet.ExecuteNonQueryAsync(cancellation);
         }
 
-        await using (var again = new NpgsqlCommand("""
+        await using var again = new NpgsqlCommand("""
             delete from watermark where mirror_id = @mirror;
             update link set waiting = true where mirror_id = @mirror;
             update system_record set waiting = true where mirror_id = @mirror and link_id is null;
             -- What counts as evidence, and what records say in it, may be other things from now on.
             update system_record set evidence_due = true where mirror_id = @mirror;
             delete from match_model where mirror_id = @mirror
-            """, connection, transaction))
-        {
-            again.Parameters.AddWithValue("mirror", mirror.Id);
-            await again.ExecuteNonQueryAsync(cancellation);
-        }
+            """, connection, transaction);
+        again.Parameters.AddWithValue("mirror", mirrorId);
+        await again.ExecuteNonQueryAsync(cancellation);
+    }
 
-        await transaction.CommitAsync(cancellation);
-        await LookedAt.Refresh(database, await new Mirrors(database).All(cancellation), cancellation);
-        return true;
+    /// <summary>Every version of a mirror, the newest first, without what it says.</summary>
+    public async Task<IReadOnlyList<KeptVersion>> Versions(int mirrorId, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select version, comment, who, at from mirror_version where mirror_id = @mirror order by version desc");
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        return await PostgresRunStore.ReadAll(command, r => new KeptVersion(r.GetInt32(0), r.GetString(1), r.GetString(2), r.GetFieldValue<DateTimeOffset>(3)), cancellation);
+    }
+
+    /// <summary>What a version said; null when there is none.</summary>
+    public async Task<MirrorDefinition?> Version(KeptMirror mirror, int version, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select definition from mirror_version where mirror_id = @mirror and version = @version");
+        command.Parameters.AddWithValue("mirror", mirror.Id);
+        command.Parameters.AddWithValue("version", version);
+        return (await PostgresRunStore.ReadAll(command, r => JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(0), Mirrors.Json)!.With(mirror.Definition.CodeLists), cancellation)).FirstOrDefault();
     }
 
     /// <summary>Remembers that two fields do not belong together: they are not suggested again.</summary>

@@ -10,6 +10,7 @@ public sealed record KeptCall(long Id, DateTimeOffset At, string Method, string 
 /// <summary>Where calls are kept for people to look at.</summary>
 public interface IKeptCalls
 {
+    /// <summary>Keeps calls; none of a system that was removed meanwhile.</summary>
     Task Add(string system, IReadOnlyList<KeptCall> calls, CancellationToken cancellation);
 }
 
@@ -46,7 +47,14 @@ public sealed class KeptCalls(NpgsqlDataSource database) : IKeptCalls
                 }
             }
 
-            await write.CompleteAsync(cancellation);
+            try
+            {
+                await write.CompleteAsync(cancellation);
+            }
+            catch (PostgresException e) when (e.SqlState == PostgresErrorCodes.ForeignKeyViolation)
+            {
+                return; // The system was removed while the calls were under way.
+            }
         }
 
         await using var prune = new NpgsqlCommand("delete from system_call where system = @system and id < (select id from system_call where system = @system order by id desc offset @kept limit 1)", connection);

@@ -113,6 +113,7 @@ public sealed class KeptConnections(NpgsqlDataSource database, IDataProtectionPr
             r.IsDBNull(8) ? null : TimeSpan.FromMilliseconds(r.GetInt64(8)), r.IsDBNull(9) ? null : r.GetString(9), r.IsDBNull(10) ? null : r.GetDouble(10), r.IsDBNull(11) ? null : r.GetFieldValue<DateTimeOffset>(11), r.GetInt64(12)), cancellation);
     }
 
+    /// <summary>Keeps how a system answered; nothing of one that was removed meanwhile.</summary>
     public async Task AddHealth(SystemHealth seen, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("""
@@ -137,6 +138,13 @@ public sealed class KeptConnections(NpgsqlDataSource database, IDataProtectionPr
         command.Parameters.AddWithValue("pace", NpgsqlDbType.Double, (object?)seen.Pace ?? DBNull.Value);
         command.Parameters.AddWithValue("until", NpgsqlDbType.TimestampTz, (object?)seen.SignedInUntil ?? DBNull.Value);
         command.Parameters.AddWithValue("turned", seen.TurnedAway);
-        await command.ExecuteNonQueryAsync(cancellation);
+        try
+        {
+            await command.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (PostgresException e) when (e.SqlState == PostgresErrorCodes.ForeignKeyViolation)
+        {
+            // The system was removed while its answers were under way.
+        }
     }
 }

@@ -13,11 +13,13 @@ namespace UprightMirror.Storage;
 /// <summary>A mirror as it is kept: its published definition, its state and its timing.</summary>
 /// <param name="State">draft, live or paused.</param>
 /// <param name="Version">The version that was published last; 0 when none was.</param>
-/// <param name="EveryMinutes">How often it runs by itself; null when only by hand.</param>
-public sealed record KeptMirror(int Id, string State, int Version, int? EveryMinutes, MirrorDefinition Definition)
+public sealed record KeptMirror(int Id, string State, int Version, MirrorDefinition Definition)
 {
     /// <summary>What pauses a run of it before it writes.</summary>
     public Guards Guards { get; init; } = Guards.Default;
+
+    /// <summary>The definition in force, where <see cref="Definition"/> is a draft that is only rehearsed; null otherwise.</summary>
+    public MirrorDefinition? InForce { get; init; }
 }
 
 /// <summary>Where mirrors are kept.</summary>
@@ -29,7 +31,8 @@ public interface IMirrors
     Task<KeptMirror?> Find(string key, CancellationToken cancellation);
 
     /// <summary>Keeps a new mirror, or the next version of one.</summary>
-    Task Save(MirrorDefinition definition, int? everyMinutes, CancellationToken cancellation);
+    /// <param name="who">Who or what made it.</param>
+    Task Save(MirrorDefinition definition, string who, CancellationToken cancellation);
 
     /// <summary>Begins a mirror that is a draft until it is published.</summary>
     /// <returns>False when there is one of that key or name.</returns>
@@ -39,7 +42,8 @@ public interface IMirrors
     /// <returns>False when there is none such.</returns>
     Task<bool> RemoveDraft(string key, CancellationToken cancellation);
 
-    Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation);
+    /// <param name="state">live or paused.</param>
+    Task SetState(int id, string state, CancellationToken cancellation);
 
     Task SetGuards(int id, Guards guards, CancellationToken cancellation);
 
@@ -57,7 +61,7 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
     /// <summary>How a definition is written as JSON.</summary>
     public static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase), new ConversionJson() }, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull };
 
-    private const string Select = "select id, state, version, every_minutes, definition, guards from mirror";
+    private const string Select = "select id, state, version, definition, guards from mirror";
 
     public async Task<IReadOnlyList<KeptMirror>> All(CancellationToken cancellation)
     {
@@ -72,16 +76,20 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         return (await Read(command, cancellation)).FirstOrDefault();
     }
 
-    public async Task Save(MirrorDefinition definition, int? everyMinutes, CancellationToken cancellation)
+    public async Task Save(MirrorDefinition definition, string who, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("""
-            insert into mirror (key, name, definition, every_minutes) values (@key, @name, @definition::jsonb, @every)
-            on conflict (key) do update set name = excluded.name, definition = excluded.definition, version = mirror.version + (mirror.definition is distinct from excluded.definition)::int
+            with kept as (
+                insert into mirror (key, name, definition) values (@key, @name, @definition::jsonb)
+                on conflict (key) do update set name = excluded.name, definition = excluded.definition, version = mirror.version + (mirror.definition is distinct from excluded.definition)::int
+                returning id, version, definition
+            )
+            insert into mirror_version (mirror_id, version, definition, who, at) select id, version, definition, @who, clock_timestamp() from kept on conflict do nothing
             """);
         command.Parameters.AddWithValue("key", definition.Key);
         command.Parameters.AddWithValue("name", definition.Name);
         command.Parameters.AddWithValue("definition", JsonSerializer.Serialize(definition, Json));
-        command.Parameters.AddWithValue("every", NpgsqlDbType.Integer, (object?)everyMinutes ?? DBNull.Value);
+        command.Parameters.AddWithValue("who", who);
         await command.ExecuteNonQueryAsync(cancellation);
         await LookedAt.Refresh(database, await this.All(cancellation), cancellation);
     }
@@ -104,12 +112,11 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         return await command.ExecuteNonQueryAsync(cancellation) == 1;
     }
 
-    public async Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation)
+    public async Task SetState(int id, string state, CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("update mirror set state = @state, every_minutes = @every where id = @id");
+        await using var command = database.CreateCommand("update mirror set state = @state where id = @id");
         command.Parameters.AddWithValue("id", id);
         command.Parameters.AddWithValue("state", state);
-        command.Parameters.AddWithValue("every", NpgsqlDbType.Integer, (object?)everyMinutes ?? DBNull.Value);
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
@@ -119,6 +126,31 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         command.Parameters.AddWithValue("id", id);
         command.Parameters.AddWithValue("guards", JsonSerializer.Serialize(guards, Json));
         await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    /// <summary>The live mirrors that run after another one of which a run has finished since, each with that run and the one that it followed before.</summary>
+    public async Task<IReadOnlyList<(KeptMirror Mirror, string Followed, long? Before, long Run)>> Following(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select m.id, f.name, m.followed_run, last.id from mirror m
+            join mirror f on f.key = m.definition -> 'timing' ->> 'after'
+            cross join lateral (select max(id) id from run r where r.mirror_id = f.id and r.state = 'finished' and not r.rehearsal) last
+            where m.state = 'live' and m.definition -> 'timing' ->> 'kind' = 'after' and last.id > coalesce(m.followed_run, 0)
+            """);
+        var due = await PostgresRunStore.ReadAll(command, r => (Id: r.GetInt32(0), Name: r.GetString(1), Before: r.IsDBNull(2) ? (long?)null : r.GetInt64(2), Run: r.GetInt64(3)), cancellation);
+        var all = due.Count == 0 ? [] : await this.All(cancellation);
+        return [.. due.Select(d => (all.First(m => m.Id == d.Id), d.Name, d.Before, d.Run))];
+    }
+
+    /// <summary>Keeps which run of another mirror one has followed.</summary>
+    /// <returns>False when it had followed another one meanwhile.</returns>
+    public async Task<bool> Follow(int id, long? before, long? run, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("update mirror set followed_run = @run where id = @id and followed_run is not distinct from @before");
+        command.Parameters.AddWithValue("id", id);
+        command.Parameters.AddWithValue("before", NpgsqlDbType.Bigint, (object?)before ?? DBNull.Value);
+        command.Parameters.AddWithValue("run", NpgsqlDbType.Bigint, (object?)run ?? DBNull.Value);
+        return await command.ExecuteNonQueryAsync(cancellation) == 1;
     }
 
     public async Task<References> ReferencesTo(IReadOnlyCollection<string> mirrors, CancellationToken cancellation)
@@ -176,9 +208,9 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         var codeLists = await new CodeLists(database).ByName(cancellation);
         return await PostgresRunStore.ReadAll(
             command,
-            r => new KeptMirror(r.GetInt32(0), r.GetString(1), r.GetInt32(2), r.IsDBNull(3) ? null : r.GetInt32(3), JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(4), Json)!.With(codeLists))
+            r => new KeptMirror(r.GetInt32(0), r.GetString(1), r.GetInt32(2), JsonSerializer.Deserialize<MirrorDefinition>(r.GetString(3), Json)!.With(codeLists))
             {
-                Guards = r.IsDBNull(5) ? Guards.Default : JsonSerializer.Deserialize<Guards>(r.GetString(5), Json)!,
+                Guards = r.IsDBNull(4) ? Guards.Default : JsonSerializer.Deserialize<Guards>(r.GetString(4), Json)!,
             },
             cancellation);
     }

@@ -81,6 +81,10 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
     }
 
+    /// <summary>Has this run look at every record by the mirror's definition, which is not the one in force.</summary>
+    internal Task LookAtAll(MirrorDefinition before, MirrorDefinition after, CancellationToken cancellation) =>
+        Drafts.LookAtAll(this.mirrorId, before, after, this.connection, this.rehearsal, cancellation);
+
     /// <summary>Keeps what a rehearsal would have written, which is forgotten otherwise. Does nothing for a run.</summary>
     public async Task KeepRehearsed(CancellationToken cancellation)
     {

@@ -86,9 +86,11 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
                         and (r.link_id = any(@links) or exists (select from unnest(@sides, @ids) p (side, id) where p.side = r.side and p.id = r.id))),
                     'pairs', (select coalesce(jsonb_agg(to_jsonb(k)), '[]') from look_alike k where k.mirror_id = @mirror and (
                         exists (select from unnest(@sidesA, @idsA, @sidesB, @idsB) p (side_a, id_a, side_b, id_b) where k.side_a = p.side_a and k.id_a = p.id_a and k.side_b = p.side_b and k.id_b = p.id_b)
-                        or (k.state = 'open' and exists (select from unnest(@sides, @ids) p (side, id) where (p.side = k.side_a and p.id = k.id_a) or (p.side = k.side_b and p.id = k.id_b))))))
+                        or (k.state = 'open' and exists (select from unnest(@sides, @ids) p (side, id) where (p.side = k.side_a and p.id = k.id_a) or (p.side = k.side_b and p.id = k.id_b))))),
+                    'pointing', (select coalesce(jsonb_agg(jsonb_build_object('mirror', p.mirror_id, 'link', p.link_id, 'reference', p.reference, 'target', p.target, 'moved', @kept)), '[]')
+                        from pointing g join pointer p on p.mirror_id = g.mirror_id and p.reference = g.reference where g.to_mirror_id = @mirror and p.target = any(@dissolved)))
             """,
-            ("pair", regrouped.Pair), ("what", regrouped.What), ("who", regrouped.Who), ("now", now), ("links", links),
+            ("pair", regrouped.Pair), ("what", regrouped.What), ("who", regrouped.Who), ("now", now), ("links", links), ("dissolved", regrouped.Dissolved.ToArray()), ("kept", regrouped.Links.FirstOrDefault()?.Link),
             ("sides", regrouped.Records.Select(r => r.Place.Side).ToArray()), ("ids", regrouped.Records.Select(r => r.Place.Id).ToArray()),
             ("sidesA", regrouped.Pairs.Select(p => p.A.Side).ToArray()), ("idsA", regrouped.Pairs.Select(p => p.A.Id).ToArray()), ("sidesB", regrouped.Pairs.Select(p => p.B.Side).ToArray()), ("idsB", regrouped.Pairs.Select(p => p.B.Id).ToArray()));
         foreach (var link in regrouped.Links)
@@ -111,6 +113,17 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
             }
 
             Add("delete from hold where mirror_id = @mirror and side = @side and record_id = @id", ("side", record.Place.Side), ("id", record.Place.Id));
+        }
+
+        if (regrouped.Links is [var kept, ..] && !regrouped.Dissolved.IsEmpty)
+        {
+            // What other mirrors' records point at is the one that is kept from now on.
+            Add($"""
+                {PointElsewhere} from pointing g join pointer p on p.mirror_id = g.mirror_id and p.reference = g.reference join link l on l.mirror_id = p.mirror_id and l.id = p.link_id
+                    cross join (values (@kept::uuid, @title)) to_link (id, title)
+                    where g.to_mirror_id = @mirror and p.target = any(@dissolved) and (l.agreed -> p.reference -> 'value' ->> 'link')::uuid = p.target
+                {PointElsewhereEnd}
+                """, ("kept", kept.Link), ("title", kept.Title), ("dissolved", regrouped.Dissolved.ToArray()));
         }
 
         foreach (var link in regrouped.Dissolved)
@@ -245,6 +258,7 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
                 and not exists (select from jsonb_populate_recordset(null::look_alike, t.before -> 'pairs') b where b.id = k.id) and k.decided_at = (select at from regrouping where mirror_id = @mirror and id = @id);
             update delivery d set state = 'superseded', ended_at = @now from taken_back t where d.aside and d.state = 'planned'
                 and d.planned_at = (select at from regrouping where mirror_id = @mirror and id = @id);
+            {{PointBack("taken_back t")}};
             delete from link l using taken_back t where l.mirror_id = @mirror and l.id = any(t.made)
             """, connection, transaction);
         command.Parameters.AddWithValue("mirror", mirrorId);
@@ -260,9 +274,31 @@ public sealed class RegroupingStore(NpgsqlDataSource database, int mirrorId, Mir
 
     public async Task NoteTakenBack(long regrouping, string who, CancellationToken cancellation)
     {
-        await using var command = this.Command("update regrouping set undone_by = @who, undone_at = @now where mirror_id = @mirror and id = @id and undone_at is null", ("id", regrouping), ("who", who), ("now", clock.GetUtcNow()));
+        await using var command = this.Command($"""
+            with taken_back as (
+                update regrouping set undone_by = @who, undone_at = @now where mirror_id = @mirror and id = @id and undone_at is null returning before
+            )
+            {PointBack("taken_back t")}
+            """, ("id", regrouping), ("who", who), ("now", clock.GetUtcNow()));
         await command.ExecuteNonQueryAsync(cancellation);
     }
+
+    /// <summary>Gives references of other mirrors' records (p, of l) another target (to_link), each record once.</summary>
+    private const string PointElsewhere = """
+        update link set waiting = true, agreed = link.agreed || c.changed from (
+            select l.mirror_id, l.id, jsonb_object_agg(p.reference, jsonb_set(l.agreed -> p.reference, '{value}', jsonb_build_object('link', to_link.id, 'title', to_link.title))) changed
+        """;
+
+    private const string PointElsewhereEnd = "group by l.mirror_id, l.id) c where link.mirror_id = c.mirror_id and link.id = c.id";
+
+    /// <summary>Gives references of other mirrors' records the target back that they had before a decision, where they still have the one that it gave them.</summary>
+    /// <param name="from">What has the decision's <c>before</c>, as t.</param>
+    private static string PointBack(string from) => $"""
+        {PointElsewhere} from {from} cross join lateral jsonb_to_recordset(t.before -> 'pointing') p (mirror int, link uuid, reference text, target uuid, moved uuid)
+            join link l on l.mirror_id = p.mirror and l.id = p.link join link to_link on to_link.mirror_id = @mirror and to_link.id = p.target
+            where (l.agreed -> p.reference -> 'value' ->> 'link')::uuid = p.moved
+        {PointElsewhereEnd}
+        """;
 
     /// <summary>Whether a run has worked on what a decision touched: its links have entries of a run since.</summary>
     private const string HasRun = """

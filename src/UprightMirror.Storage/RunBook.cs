@@ -28,12 +28,18 @@ public sealed record KeptRun(long Id, int MirrorId, bool Rehearsal, string State
 
     /// <summary>How many records its undo set aside that nobody has let go on yet.</summary>
     public int SetAside { get; init; }
+
+    /// <summary>The version of the mirror that it went by; null where that is not known any more.</summary>
+    public int? Version { get; init; }
+
+    /// <summary>True for the rehearsal of a draft.</summary>
+    public bool OfDraft { get; init; }
 }
 
 /// <summary>The list of runs.</summary>
 public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
 {
-    private const string Select = "select id, mirror_id, rehearsal, state, started_by, started_at, ended_at, stage, counts, reason, remembers, undone_by, undone_at, (select count(*)::int from hold h where h.mirror_id = run.mirror_id and h.set_aside_by_undo_of = run.id), guard, guard_answer, guard_answered_by from run";
+    private const string Select = "select id, mirror_id, rehearsal, state, started_by, started_at, ended_at, stage, counts, reason, remembers, undone_by, undone_at, (select count(*)::int from hold h where h.mirror_id = run.mirror_id and h.set_aside_by_undo_of = run.id), guard, guard_answer, guard_answered_by, version, of_draft from run";
 
     /// <summary>A run that is cut off had no time to say by which new ids its records are found.</summary>
     private const string FoundByWhatIsThere = $"""
@@ -43,7 +49,7 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         """;
 
     /// <summary>Notes that a run begins. Whoever calls holds the mirror's lock: a run that still counts as running was cut off.</summary>
-    public async Task<long> Start(int mirrorId, bool rehearsal, string startedBy, CancellationToken cancellation)
+    public async Task<long> Start(KeptMirror mirror, bool rehearsal, string startedBy, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand($"""
             with cut as (
@@ -52,11 +58,13 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
             ), found as (
                 {FoundByWhatIsThere}
             ), kept as (
-                insert into run (mirror_id, rehearsal, state, started_by, started_at, remembers) values (@mirror, @rehearsal, 'running', @by, @now, true) returning id
+                insert into run (mirror_id, rehearsal, state, started_by, started_at, remembers, version, of_draft) values (@mirror, @rehearsal, 'running', @by, @now, true, @version, @draft) returning id
             )
             select id, pg_notify('upright', 'run') from kept
             """);
-        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("mirror", mirror.Id);
+        command.Parameters.AddWithValue("version", mirror.Version);
+        command.Parameters.AddWithValue("draft", mirror.InForce is not null);
         command.Parameters.AddWithValue("rehearsal", rehearsal);
         command.Parameters.AddWithValue("by", startedBy);
         command.Parameters.AddWithValue("now", clock.GetUtcNow());
@@ -158,6 +166,8 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
             Guarded = r.IsDBNull(14) ? [] : JsonSerializer.Deserialize<ImmutableArray<GuardFinding>>(r.GetString(14), Mirrors.Json),
             GuardAnswer = r.IsDBNull(15) ? null : r.GetString(15),
             GuardAnsweredBy = r.IsDBNull(16) ? null : r.GetString(16),
+            Version = r.IsDBNull(17) ? null : r.GetInt32(17),
+            OfDraft = r.GetBoolean(18),
         },
         cancellation);
 }

@@ -18,7 +18,7 @@ public interface IRunSession : IAsyncDisposable
 /// <summary>Begins runs, one of a mirror at a time.</summary>
 public interface IRunSessions
 {
-    /// <summary>Begins a run of a mirror. Null when one is going on already, here or in another process.</summary>
+    /// <summary>Begins a run of a mirror; of a draft only a rehearsal. Null when one is going on already, here or in another process.</summary>
     Task<IRunSession?> Begin(KeptMirror mirror, bool rehearse, string startedBy, CancellationToken cancellation);
 }
 
@@ -31,8 +31,14 @@ public sealed class RunSessions(NpgsqlDataSource database, RunBook book, TimePro
             return null;
         }
 
-        var id = await book.Start(mirror.Id, rehearse, startedBy, cancellation);
+        var id = await book.Start(mirror, rehearse, startedBy, cancellation);
         await store.Begin(id, rehearse, cancellation);
+        if (rehearse && mirror.InForce is { } before)
+        {
+            // As if it had been published: all of this is taken back at the end.
+            await store.LookAtAll(before, mirror.Definition, cancellation);
+        }
+
         return new Session(store, book);
     }
 

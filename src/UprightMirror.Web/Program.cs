@@ -46,7 +46,8 @@ builder.Services.AddSingleton<Surveys>();
 if (role is "worker" or "both")
 {
     builder.Services.AddHostedService(s => s.GetRequiredService<Surveys>());
-    builder.Services.AddHostedService<EventRuns>();
+    builder.Services.AddSingleton<OwnRuns>();
+    builder.Services.AddHostedService<EventRuns>().AddHostedService<Followers>().AddHostedService<FileArrivals>();
 }
 
 builder.Services.AddSigningIn();

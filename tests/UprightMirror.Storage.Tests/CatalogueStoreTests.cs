@@ -43,6 +43,17 @@ public sealed class CatalogueStoreTests(TestDatabase database) : IClassFixture<T
     }
 
     [Fact]
+    public async Task What_comes_in_of_a_system_that_was_removed_meanwhile_is_let_go()
+    {
+        var at = DateTimeOffset.Parse("2026-03-02T08:00:00Z", System.Globalization.CultureInfo.InvariantCulture);
+        await this.Connections.AddHealth(new SystemHealth("removed", "answering", 3, 1, 0, null, null, at, null, null, null, null, 0), CancellationToken.None);
+        await new KeptCalls(this.source).Add("removed", [new KeptCall(0, at, "GET", "https://crm.example/people", 200, 3, 12, "read", null, null, null)], CancellationToken.None);
+
+        (await this.Connections.Health(CancellationToken.None)).ShouldNotContain(h => h.System == "removed");
+        (await new KeptCalls(this.source).Last("removed", troubleOnly: false, 10, CancellationToken.None)).ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task Fields_are_found_by_any_words_of_their_name_label_or_collection()
     {
         await this.Catalogues.Save("crm", With("name", "mobilePhone"), CancellationToken.None);

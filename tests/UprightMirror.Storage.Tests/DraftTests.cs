@@ -16,7 +16,7 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
     {
         var mirrors = new Mirrors(database.Source);
         var key = $"draft-{Interlocked.Increment(ref counter)}";
-        await mirrors.Save(new MirrorDefinition(key, key, "customer", [new SideDefinition("a", "x"), new SideDefinition("b", "y")], [Field("Name", "name", "Name")], [], "Name"), null, CancellationToken.None);
+        await mirrors.Save(new MirrorDefinition(key, key, "customer", [new SideDefinition("a", "x"), new SideDefinition("b", "y")], [Field("Name", "name", "Name")], [], "Name"), "a test", CancellationToken.None);
         return (await mirrors.Find(key, CancellationToken.None))!;
     }
 
@@ -69,7 +69,7 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
         await this.Save(mirror, 0, With(mirror, Field("Town", "town", "City")), "Add Town");
         var draft = await this.drafts.Of(mirror, CancellationToken.None);
 
-        (await this.drafts.Publish(mirror, draft, CancellationToken.None)).ShouldBeTrue();
+        (await this.drafts.Publish(mirror, draft, "because", "Maren Voll", CancellationToken.None)).ShouldBeTrue();
 
         var live = (await new Mirrors(database.Source).Find(mirror.Definition.Key, CancellationToken.None))!;
         live.Version.ShouldBe(mirror.Version + 1);
@@ -86,9 +86,9 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
         var mirror = await this.NewMirror();
         await this.Save(mirror, 0, With(mirror, Field("Town", "town", null)), "Add Town");
         var draft = await this.drafts.Of(mirror, CancellationToken.None);
-        await new Mirrors(database.Source).Save(With(mirror, Field("Other", "other", null)), null, CancellationToken.None);
+        await new Mirrors(database.Source).Save(With(mirror, Field("Other", "other", null)), "a test", CancellationToken.None);
 
-        (await this.drafts.Publish(mirror, draft, CancellationToken.None)).ShouldBeFalse();
+        (await this.drafts.Publish(mirror, draft, "because", "Maren Voll", CancellationToken.None)).ShouldBeFalse();
 
         (await new Mirrors(database.Source).Find(mirror.Definition.Key, CancellationToken.None))!.Definition.Fields.Select(f => f.Name).ShouldBe(["Name", "Other"]);
         (await this.drafts.Of(mirror, CancellationToken.None)).Step.ShouldBe(1);
@@ -115,7 +115,7 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
             Sides = [mirror.Definition.Sides[0] with { Constants = [new SideConstant("currency", "EUR")] }, mirror.Definition.Sides[1]],
         };
         await this.Save(mirror, 0, definition, "All");
-        await this.drafts.Publish(mirror, await this.drafts.Of(mirror, CancellationToken.None), CancellationToken.None);
+        await this.drafts.Publish(mirror, await this.drafts.Of(mirror, CancellationToken.None), "because", "Maren Voll", CancellationToken.None);
         var kept = (await new Mirrors(database.Source).Find(mirror.Definition.Key, CancellationToken.None))!.Definition;
 
         kept.Sides[0].Constants.ShouldBe([new SideConstant("currency", "EUR")]);
@@ -140,7 +140,7 @@ public sealed class DraftTests(TestDatabase database) : IClassFixture<TestDataba
         var mirror = (await mirrors.Find("begun", CancellationToken.None))!;
         (mirror.State, mirror.Version).ShouldBe(("draft", 0));
         await this.Save(mirror, 0, With(mirror, Field("Name", "name", "Name")), "Add Name");
-        await this.drafts.Publish(mirror, await this.drafts.Of(mirror, CancellationToken.None), CancellationToken.None);
+        await this.drafts.Publish(mirror, await this.drafts.Of(mirror, CancellationToken.None), "because", "Maren Voll", CancellationToken.None);
         mirror = (await mirrors.Find("begun", CancellationToken.None))!;
         (mirror.State, mirror.Version).ShouldBe(("live", 1));
         (await mirrors.RemoveDraft("begun", CancellationToken.None)).ShouldBeFalse();

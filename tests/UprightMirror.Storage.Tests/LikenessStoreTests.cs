@@ -20,7 +20,7 @@ public class LikenessStoreTests(TestDatabase database) : IClassFixture<TestDatab
                 key, key, "customer", [new SideDefinition("a", "as"), new SideDefinition("b", "bs")],
                 [new AgreedFieldDefinition("Name", FieldType.Text, [new SideField("name", true, true, new AsItStands()), new SideField("Name", true, true, new AsItStands())])], [], "Name",
                 Likeness: new LikenessDefinition([new EvidenceOf("Name", "organisation")], 0.95, 0.6), LeavesOut: true),
-            null, CancellationToken.None);
+            "a test", CancellationToken.None);
         var mirror = (await mirrors.Find(key, CancellationToken.None))!;
         mirror.Definition.Likeness!.Evidence.ShouldBe([new EvidenceOf("Name", "organisation")]);
         (mirror.Definition.Likeness.LinkAt, mirror.Definition.Likeness.AskAt, mirror.Definition.LeavesOut).ShouldBe((0.95, 0.6, true));

@@ -37,8 +37,8 @@ public class LinkedRecordTests(TestDatabase database) : IClassFixture<TestDataba
     public async Task Each_change_of_what_is_looked_at_is_noted_once_for_those_it_is_for()
     {
         var (mirrors, none) = (new Mirrors(database.Source), CancellationToken.None);
-        await mirrors.Save(Customers(null), null, none);
-        await mirrors.Save(Invoices, null, none);
+        await mirrors.Save(Customers(null), "a test", none);
+        await mirrors.Save(Invoices, "a test", none);
         var (looking, looked) = ((await mirrors.Find("looking", none))!, (await mirrors.Find("looked-invoices", none))!);
         var sessions = new RunSessions(database.Source, new RunBook(database.Source, TimeProvider.System), TimeProvider.System);
         Guid brae = Guid.CreateVersion7(), tern = Guid.CreateVersion7(), first = Guid.CreateVersion7(), second = Guid.CreateVersion7();
@@ -58,7 +58,7 @@ public class LinkedRecordTests(TestDatabase database) : IClassFixture<TestDataba
 
         // A draft may look at what nobody looks at yet; who looks from now on is looked at again.
         (await Read(brae)).ShouldBe([new NumberValue(1200)]);
-        await mirrors.Save(Customers("SUM(LINKED(\"looked-invoices\"; \"Total\"))"), null, none);
+        await mirrors.Save(Customers("SUM(LINKED(\"looked-invoices\"; \"Total\"))"), "a test", none);
         (await Due()).ShouldBe([brae]);
         (await Read(brae)).ShouldBe([new NumberValue(1200)]);
         (await Read(tern)).ShouldBeEmpty();
@@ -93,7 +93,7 @@ public class LinkedRecordTests(TestDatabase database) : IClassFixture<TestDataba
         (await database.Ask<Guid>($"select link_id from link_due where mirror_id = {looked.Id}")).ShouldBe(first);
 
         // A look that is taken out leaves nothing behind but what points.
-        await mirrors.Save(Customers(null), null, none);
+        await mirrors.Save(Customers(null), "a test", none);
         (await database.Ask<long>("select count(*) from looked_at")).ShouldBe(0);
         (await database.Ask<long>("select count(*) from pointer")).ShouldBe(1);
 

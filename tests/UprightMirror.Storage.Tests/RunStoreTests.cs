@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.DataProtection;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Matching;
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Timing;
 using UprightMirror.Core.Remembered;
 using UprightMirror.Core.Values;
 
@@ -30,7 +31,7 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         if (known is null)
         {
             var definition = NewMirror();
-            await mirrors.Save(definition, 5, CancellationToken.None);
+            await mirrors.Save(definition with { Timing = new MirrorTiming(TimingKind.Every, 5) }, "a test", CancellationToken.None);
             known = (await mirrors.Find(definition.Key, CancellationToken.None))!;
         }
 
@@ -53,7 +54,7 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         kept.Fields[2].Cells[0]!.Conversion.ShouldBe(new PhoneConversion(PhoneForm.NationalDigits));
         kept.Fields[1].Cells[1].ShouldBeNull();
         kept.Fields[2].States.ShouldBe(["p", "q"]);
-        mirror.EveryMinutes.ShouldBe(5);
+        kept.Timing.ShouldBe(new MirrorTiming(TimingKind.Every, 5));
     }
 
     [Fact]
@@ -227,7 +228,7 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         {
             var drafts = new Drafts(database.Source, TimeProvider.System);
             await drafts.Save(mirror, 0, mirror.Definition with { CountryField = "Name" }, "An edit", "Maren Voll", CancellationToken.None);
-            (await drafts.Publish(mirror, await drafts.Of(mirror, CancellationToken.None), CancellationToken.None)).ShouldBeTrue();
+            (await drafts.Publish(mirror, await drafts.Of(mirror, CancellationToken.None), "because", "Maren Voll", CancellationToken.None)).ShouldBeTrue();
         }
         else
         {

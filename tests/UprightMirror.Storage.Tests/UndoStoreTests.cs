@@ -25,7 +25,7 @@ public class UndoStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
     public async Task A_run_is_read_back_with_what_was_before_it_undone_and_left_alone_until_it_is_let_go_on()
     {
         var mirrors = new Mirrors(database.Source);
-        await mirrors.Save(Definition, null, CancellationToken.None);
+        await mirrors.Save(Definition, "a test", CancellationToken.None);
         var mirror = (await mirrors.Find("undone", CancellationToken.None))!;
         var sessions = new RunSessions(database.Source, new RunBook(database.Source, TimeProvider.System), TimeProvider.System);
         var link = Guid.CreateVersion7();
@@ -92,7 +92,7 @@ public class UndoStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
     public async Task A_rehearsal_keeps_what_it_would_have_written_and_a_guards_answer_is_taken_once()
     {
         var mirrors = new Mirrors(database.Source);
-        await mirrors.Save(Definition with { Key = "rehearsed", Name = "Rehearsed" }, null, CancellationToken.None);
+        await mirrors.Save(Definition with { Key = "rehearsed", Name = "Rehearsed" }, "a test", CancellationToken.None);
         var mirror = (await mirrors.Find("rehearsed", CancellationToken.None))!;
         var book = new RunBook(database.Source, TimeProvider.System);
         var sessions = new RunSessions(database.Source, book, TimeProvider.System);
@@ -130,7 +130,7 @@ public class UndoStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
     public async Task What_is_gone_is_kept_once_and_looking_a_side_through_knows_what_is_there()
     {
         var mirrors = new Mirrors(database.Source);
-        await mirrors.Save(Definition with { Key = "gone", Name = "Gone" }, null, CancellationToken.None);
+        await mirrors.Save(Definition with { Key = "gone", Name = "Gone" }, "a test", CancellationToken.None);
         var mirror = (await mirrors.Find("gone", CancellationToken.None))!;
         await using var session = (await new RunSessions(database.Source, new RunBook(database.Source, TimeProvider.System), TimeProvider.System).Begin(mirror, false, "a test", CancellationToken.None))!;
         var store = session.Store;

@@ -36,7 +36,7 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         await services.GetRequiredService<Mirrors>().Save(
             new MirrorDefinition("bench", "Bench", "customer", [new SideDefinition("s", "left"), new SideDefinition("s", "right")],
                 [new AgreedFieldDefinition("Name", FieldType.Text, [new SideField("name", true, true, new AsItStands()), new SideField("CustomerName", true, true, new AsItStands())])], [new RecognisingRule("Name")], "Name"),
-            null, CancellationToken.None);
+            "a test", CancellationToken.None);
     }
 
     public async ValueTask DisposeAsync()
@@ -89,7 +89,7 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         var (client, _) = await product.Known(role);
         (await client.GetAsync(Bench)).StatusCode.ShouldBe(HttpStatusCode.OK);
         (await client.PutAsJsonAsync(Bench, new { step = 0, what = "x", fields = Array.Empty<object>() })).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
-        (await client.PostAsync($"{Bench}/publish", null)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+        (await client.PostAsJsonAsync($"{Bench}/publish", new { comment = "because" })).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
         (await client.PostAsync($"{Bench}/undo", null)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
         (await client.DeleteAsync(Bench)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
     }
@@ -121,7 +121,7 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
     {
         await this.Save(0, NameField, Field("Code", null, Cell("Code")));
         var (client, _) = await product.Known("administrator");
-        var answer = await client.PostAsync($"{Bench}/publish", null);
+        var answer = await client.PostAsJsonAsync($"{Bench}/publish", new { comment = "because" });
         answer.StatusCode.ShouldBe(HttpStatusCode.BadRequest);
         (await Title(answer)).ShouldBe("The mirror can't work so: S writes Code itself: it can't be told. Let it give Code only.");
         (await this.Read()).GetProperty("findings")[0].GetProperty("isWrong").GetBoolean().ShouldBeTrue();
@@ -185,7 +185,7 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         (await Title(await this.Begin(NewMirror("åse's  SHOPS (two)", Side("left"), Side("right"))))).ShouldStartWith("There is a mirror called");
 
         (await Title(await client.PostAsync($"/api/mirrors/{key}/runs", null))).ShouldContain("is a draft. Publish it first");
-        (await Title(await client.PutAsJsonAsync($"/api/mirrors/{key}/timing", new { state = "live", everyMinutes = 5 }))).ShouldContain("is a draft. Publish it first");
+        (await Title(await client.PutAsJsonAsync($"/api/mirrors/{key}/state", new { state = "live" }))).ShouldContain("is a draft. Publish it first");
         (await client.GetFromJsonAsync<JsonElement>($"/api/mirrors/{key}/draft")).GetProperty("findings")[0].GetProperty("words").GetString()!.ShouldStartWith("Nothing is mapped yet.");
 
         var settings = new { name = "Shops", titleField = "Name", countryField = (string?)null, recognising = new[] { "Name" }, judged = Array.Empty<string>(), sides = new[] { new { mayCreate = true, removal = "ask", constants = Array.Empty<object>() }, new { mayCreate = false, removal = "forgetLink", constants = Array.Empty<object>() } } };

@@ -34,7 +34,7 @@ public sealed class JudgingTests(TestDatabase database) : IClassFixture<TestData
     private async Task<KeptMirror> Kept(MirrorDefinition definition)
     {
         var mirrors = new Mirrors(database.Source);
-        await mirrors.Save(definition, null, CancellationToken.None);
+        await mirrors.Save(definition, "a test", CancellationToken.None);
         return (await mirrors.Find(definition.Key, CancellationToken.None))!;
     }
 
@@ -76,6 +76,8 @@ public sealed class JudgingTests(TestDatabase database) : IClassFixture<TestData
     }
 
     private async Task<string> StateOf(long pair) => await database.Ask<string>($"select state from look_alike where id = {pair}");
+
+    private async Task<Guid?> PointsAt(string order) => Guid.Parse(await database.Ask<string>($"select agreed -> 'Customer' -> 'value' ->> 'link' from link l join mirror m on m.id = l.mirror_id where m.key = '{this.orders!.Key}' and l.title = '{order}'"));
 
     private async Task<Guid?> LinkOf(int side, string id) => (await new RegroupingStore(database.Source, (await this.Kept(this.Customers)).Id, this.Customers, TimeProvider.System).ReadPlaced(new RecordPlace(side, id), CancellationToken.None))!.Link;
 
@@ -219,6 +221,8 @@ public sealed class JudgingTests(TestDatabase database) : IClassFixture<TestData
         (await this.Run()).Counts.Written.ShouldBe(0);
         (await this.Run(this.orders)).Counts.Written.ShouldBe(0);
 
+        (await this.PointsAt("SO-1")).ShouldBe(end.Link);
+
         // An order that still names the double means the one that is kept.
         this.crm.Add(RawFields.Of([KeyValuePair.Create("customer", Value.Text("o2")), KeyValuePair.Create("number", Value.Text("SO-2"))]), "d2");
         (await this.Run(this.orders)).Counts.Held.ShouldBe(0);
@@ -231,8 +235,10 @@ public sealed class JudgingTests(TestDatabase database) : IClassFixture<TestData
         await this.Run(this.orders);
         var (two, order) = (await this.LinkOf(0, "o2"), this.crm.Fields("d1"));
         await (await this.Judging()).Double(pair, true, ["Telephone"], Who, CancellationToken.None);
+        (await this.PointsAt("SO-1")).ShouldBe(await this.LinkOf(0, "o1"));
 
         (await (await this.Judging()).Undo(pair, Who, CancellationToken.None)).Why.ShouldBeNull();
+        (await this.PointsAt("SO-1")).ShouldBe(two);
         ((await this.LinkOf(0, "o2")), (await this.LinkOf(1, "C2")), await this.StateOf(pair)).ShouldBe((two, two, "open"));
         (await this.Run(this.orders)).Counts.Written.ShouldBe(0);
         this.crm.Fields("d1").ShouldBe(order);
@@ -248,6 +254,7 @@ public sealed class JudgingTests(TestDatabase database) : IClassFixture<TestData
         (await this.LinkOf(0, "o1")).ShouldNotBe(two);
         this.crm.Fields("o2")["Note"].Display.ShouldBe("");
         this.crm.Fields("d1")["customer"].Display.ShouldBe("o2");
+        (await this.PointsAt("SO-1")).ShouldBe(two);
         (await this.StateOf(pair)).ShouldBe("open");
     }
 

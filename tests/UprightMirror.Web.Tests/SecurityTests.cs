@@ -9,6 +9,8 @@ using Microsoft.Extensions.DependencyInjection;
 using UprightMirror.Storage;
 using UprightMirror.Storage.Tests;
 
+using UprightMirror.Web.SigningIn;
+
 namespace UprightMirror.Web.Tests;
 
 /// <summary>The product on a database of its own, with one person of each role and one connection with a secret.</summary>
@@ -115,11 +117,11 @@ public class SecurityTests(Product product) : IClassFixture<Product>
     [InlineData("reader", HttpStatusCode.Forbidden)]
     [InlineData("steward", HttpStatusCode.Forbidden)]
     [InlineData("administrator", HttpStatusCode.NotFound)]
-    public async Task Only_an_administrator_sets_a_mirrors_timing(string role, HttpStatusCode status)
+    public async Task Only_an_administrator_pauses_a_mirror(string role, HttpStatusCode status)
     {
         var (client, token) = await product.SignedIn(role);
         client.DefaultRequestHeaders.Add("X-Upright-Token", token);
-        (await client.PutAsJsonAsync("/api/mirrors/none/timing", new { state = "live", everyMinutes = 5 })).StatusCode.ShouldBe(status);
+        (await client.PutAsJsonAsync("/api/mirrors/none/state", new { state = "live" })).StatusCode.ShouldBe(status);
     }
 
     [Fact]
@@ -166,5 +168,22 @@ public class AttemptTests(Product product) : IClassFixture<Product>
 
         statuses[0].ShouldBe(HttpStatusCode.Unauthorized);
         statuses.Distinct().ShouldBe([HttpStatusCode.Unauthorized, HttpStatusCode.TooManyRequests]);
+        statuses.Count(s => s == HttpStatusCode.Unauthorized).ShouldBe(10);
+        var refused = await client.PostAsJsonAsync("/api/session", new { email = "reader@t.example", password = "wrong" });
+        (await refused.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("title").GetString().ShouldBe("Too many attempts to sign in came from here. Wait a minute, then try again.");
+    }
+
+    [Fact]
+    public void Sign_ins_that_succeed_are_not_counted_and_those_of_another_address_neither()
+    {
+        using var failed = new FailedAttempts();
+        for (var i = 0; i < 10; i++)
+        {
+            failed.MayTry("one").ShouldBeTrue();
+            failed.Failed("one");
+        }
+
+        failed.MayTry("one").ShouldBeFalse();
+        failed.MayTry("other").ShouldBeTrue();
     }
 }

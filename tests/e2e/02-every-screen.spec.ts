@@ -2,7 +2,7 @@ import AxeBuilder from '@axe-core/playwright';
 import { expect, test } from '@playwright/test';
 import { shared, signIn } from './world';
 
-const SCREENS = ['/', '/records', '/mirrors', '/mirrors/customers', '/mirrors/customers/timing', '/systems', '/systems/new', '/systems/slipway', '/systems/slipway/changes', '/systems/slipway/calls', '/systems/slipway/events', '/systems/slipway/connection', '/runs', '/conflicts', '/look-alikes', '/held'];
+const SCREENS = ['/', '/records', '/mirrors', '/mirrors/customers', '/mirrors/customers/timing', '/mirrors/customers/rehearse', '/mirrors/customers/publish', '/systems', '/systems/new', '/systems/slipway', '/systems/slipway/changes', '/systems/slipway/calls', '/systems/slipway/events', '/systems/slipway/connection', '/runs', '/conflicts', '/look-alikes', '/held'];
 
 for (const theme of ['light', 'dark'] as const)
   test(`every screen can be used by everyone, in the ${theme} theme`, async ({ page }) => {

@@ -119,7 +119,7 @@ test.beforeAll(async ({ browser }) => {
   }
   await run('customers');
   // The demo's own mirror of the same collections rests meanwhile.
-  await call('put', '/mirrors/orders/timing', { state: 'paused', everyMinutes: null });
+  await call('put', '/mirrors/orders/state', { state: 'paused' });
   await call('post', '/mirrors', {
     name: 'Sales orders',
     recordType: 'order',
@@ -151,7 +151,7 @@ test('the draft of an order with lines has nothing wrong, and its lines and refe
 
 test('orders that both sides have are linked by their number, and their lines say the same', async () => {
   test.setTimeout(240_000);
-  await call('post', '/mirrors/sales-orders/draft/publish');
+  await call('post', '/mirrors/sales-orders/draft/publish', { comment: '' });
   const first = await run('sales-orders');
   expect(first.state).toBe('finished');
   const list = await (await page.request.get('/api/records?mirror=sales-orders&count=200')).json();
@@ -227,7 +227,7 @@ test('a new deal becomes an order at its customer’s own number, once, and the 
 
 test('each line is a record of its own in a mirror of lines: one is changed, and its neighbours stay', async () => {
   test.setTimeout(300_000);
-  await call('put', '/mirrors/sales-orders/timing', { state: 'paused', everyMinutes: null });
+  await call('put', '/mirrors/sales-orders/state', { state: 'paused' });
   await call('post', '/mirrors', {
     name: 'Order lines',
     recordType: 'line',
@@ -256,7 +256,7 @@ test('each line is a record of its own in a mirror of lines: one is changed, and
   });
   const { findings } = await (await page.request.get('/api/mirrors/order-lines/draft')).json();
   expect(findings.filter((f: { isWrong: boolean }) => f.isWrong)).toEqual([]);
-  await call('post', '/mirrors/order-lines/draft/publish');
+  await call('post', '/mirrors/order-lines/draft/publish', { comment: '' });
   expect((await run('order-lines')).state).toBe('finished');
   expect((await run('order-lines')).counts.written).toBe(0);
 
@@ -273,5 +273,5 @@ test('each line is a record of its own in a mirror of lines: one is changed, and
 
 test.afterAll(async () => {
   // Other tests count the runs that an event leads to: these mirrors rest from here on.
-  for (const mirror of ['sales-orders', 'order-lines']) await call('put', `/mirrors/${mirror}/timing`, { state: 'paused', everyMinutes: null });
+  for (const mirror of ['sales-orders', 'order-lines']) await call('put', `/mirrors/${mirror}/state`, { state: 'paused' });
 });

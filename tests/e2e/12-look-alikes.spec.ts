@@ -35,7 +35,9 @@ test('what was entered twice is asked about, and created nowhere meanwhile', asy
   await runNow(page);
   expect((await customers()).length).toBe(before);
   // An event of the CRM may have begun a run of its own meanwhile.
-  await expect.poll(async () => (await waiting()).filter((r) => r.mirror === 'customers' && r.system === 'Slipway CRM').length, { timeout: 60_000 }).toBeGreaterThanOrEqual(20);
+  const twice = async () => (await waiting()).filter((r) => r.mirror === 'customers' && r.system === 'Slipway CRM').length;
+  const told = async () => JSON.stringify({ waiting: await waiting(), runs: await (await page.request.get('/api/runs?mirror=customers')).json() }).slice(0, 6000);
+  await expect.poll(twice, { timeout: 60_000 }).toBeGreaterThanOrEqual(20).catch(async (e: Error) => { throw new Error(`${e.message}\n${await told()}`); });
 });
 
 test('twenty look-alikes are worked through from the keyboard, and two are undone', async () => {

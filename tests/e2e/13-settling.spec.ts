@@ -66,7 +66,7 @@ test('one conflict is decided, and the same decision is applied to eight others,
   const rows = page.getByRole('row').filter({ has: page.getByRole('checkbox') });
   await expect(rows.filter({ hasText: '+44 131 496 05' })).toHaveCount(9);
   await expect(rows.filter({ hasText: ours[1]!.title }).getByRole('cell').last()).toHaveText(ERP(1).replace(/^0/, '+44 '));
-  await page.getByRole('checkbox', { name: `Decide ${ours[9]!.title} too` }).uncheck();
+  await page.getByRole('checkbox', { name: `Decide ${ours[9]!.title} too`, exact: true }).uncheck();
   // Others that earlier tests left alike stay out of it.
   const names = await page.getByRole('checkbox', { checked: true }).evaluateAll((boxes) => boxes.map((b) => b.getAttribute('aria-label')!));
   for (const name of names.filter((n) => !ours.slice(1, 9).some((s) => n === `Decide ${s.title} too`))) await page.getByRole('checkbox', { name, exact: true }).uncheck();

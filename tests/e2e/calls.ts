@@ -105,7 +105,7 @@ export class Product {
   /** Leaves mirrors to the test alone: they run by hand, and no guard pauses them. */
   async byHand(...mirrors: string[]) {
     for (const mirror of mirrors) {
-      await this.page.request.put(`/api/mirrors/${mirror}/timing`, { data: { state: 'live', everyMinutes: null }, headers: await this.headers() });
+      await this.page.request.put(`/api/mirrors/${mirror}/state`, { data: { state: 'live' }, headers: await this.headers() });
       await this.page.request.put(`/api/mirrors/${mirror}/guards`, {
         data: { creations: null, changes: null, removals: null, emptiedFields: null },
         headers: await this.headers(),

@@ -252,6 +252,11 @@ public sealed class FolderConnector : ISystemConnector
     /// <summary>A file that was taken is put away: what is not in the folder any more was not removed.</summary>
     public bool ListsAll(string collection) => false;
 
+    public DateTimeOffset? NewestWaiting(string collection) =>
+        this.folder.Refusal is null && this.folder.IsThere && this.folder.Collections().TryGetValue(collection, out var own) && own.Beside is null && this.folder.Waiting(own) is { Count: > 0 } waiting
+            ? waiting.Max(f => new DateTimeOffset(File.GetLastWriteTimeUtc(f), TimeSpan.Zero))
+            : null;
+
     public async Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) => await this.Written(collection, id, cancellation);
 
     public async Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) => await this.Written(collection, reference, cancellation);

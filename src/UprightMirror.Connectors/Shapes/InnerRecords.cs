@@ -63,6 +63,8 @@ public sealed class InnerRecords(ISystemConnector system) : ISystemConnector
     public Task<IReadOnlyList<string>?> ReadRemoved(string collection, DateTimeOffset since, CancellationToken cancellation) =>
         InnerCollection.Of(collection) is null ? system.ReadRemoved(collection, since, cancellation) : Task.FromResult<IReadOnlyList<string>?>(null);
 
+    public DateTimeOffset? NewestWaiting(string collection) => system.NewestWaiting(InnerCollection.Of(collection)?.Collection ?? collection);
+
     public bool ListsAll(string collection) => system.ListsAll(InnerCollection.Of(collection)?.Collection ?? collection);
 
     public IAsyncEnumerable<IReadOnlyList<string>> ReadIds(string collection, CancellationToken cancellation) =>

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Timing;
 using UprightMirror.Core.Values;
 
 namespace UprightMirror.Core.Mapping;
@@ -104,6 +105,9 @@ public sealed record MirrorDefinition(
     bool LeavesOut = false)
 {
     public ImmutableArray<string> Judged { get; init; } = Judged.IsDefault ? [] : Judged;
+
+    /// <summary>When it runs by itself.</summary>
+    public MirrorTiming Timing { get; init; } = MirrorTiming.ByHandOnly;
 
     /// <summary>The shared code lists by name, as they stand; kept beside the definition, not in it.</summary>
     [System.Text.Json.Serialization.JsonIgnore]

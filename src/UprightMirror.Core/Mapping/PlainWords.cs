@@ -1,4 +1,5 @@
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Timing;
 
 namespace UprightMirror.Core.Mapping;
 
@@ -6,8 +7,11 @@ namespace UprightMirror.Core.Mapping;
 public static class PlainWords
 {
     /// <summary>The sentences about the mirror as a whole, one thought each.</summary>
-    public static IEnumerable<string> OfMirror(MirrorDefinition mirror, IReadOnlyList<string> names)
+    /// <param name="names">What people call each side's system, in the mirror's order.</param>
+    /// <param name="nameOf">What people call another mirror, by its key; null for its key.</param>
+    public static IEnumerable<string> OfMirror(MirrorDefinition mirror, IReadOnlyList<string> names, Func<string, string>? nameOf = null)
     {
+        yield return TimingWords.Of(mirror.Timing, nameOf ?? (key => key));
         for (var s = 0; s < mirror.Sides.Length; s++)
         {
             if (mirror.Sides[s].Scope is { } scope)

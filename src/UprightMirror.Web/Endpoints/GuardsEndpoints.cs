@@ -128,7 +128,7 @@ internal static class GuardsEndpoints
 
         if (asked.Answer == "stop")
         {
-            await mirrors.SetTiming(mirror.Id, "paused", mirror.EveryMinutes, cancellation);
+            await mirrors.SetState(mirror.Id, "paused", cancellation);
             await schedule.Apply(mirror with { State = "paused" }, cancellation);
         }
         else if (asked.Answer == "always")

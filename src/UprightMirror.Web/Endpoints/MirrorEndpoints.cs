@@ -1,13 +1,15 @@
 using System.Security.Claims;
 using Microsoft.AspNetCore.Http.HttpResults;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Timing;
 using UprightMirror.Storage;
 using UprightMirror.Web.Running;
 using UprightMirror.Web.SigningIn;
 
 namespace UprightMirror.Web.Endpoints;
 
-public sealed record MirrorRow(string Key, string Name, string RecordType, string State, int Version, int? EveryMinutes, IReadOnlyList<SideShown> Sides, int Fields, int Records, RunShown? LastRun, DateTimeOffset? NextRun);
+/// <param name="When">When it runs by itself, as a sentence.</param>
+public sealed record MirrorRow(string Key, string Name, string RecordType, string State, int Version, string When, IReadOnlyList<SideShown> Sides, int Fields, int Records, RunShown? LastRun, DateTimeOffset? NextRun);
 
 /// <param name="InPlainWords">Sentences about the mirror as a whole; each field carries its own.</param>
 /// <param name="Sample">A record whose values the spine shows; null when the mirror has none.</param>
@@ -17,8 +19,7 @@ public sealed record MirrorPage(MirrorRow Mirror, IReadOnlyList<FieldShown> Fiel
 public sealed record SampleShown(Guid Link, string Title, int Position, int Of);
 
 /// <param name="State">live or paused.</param>
-/// <param name="EveryMinutes">1 to 10,080, or null to run by hand only.</param>
-public sealed record Timing(string State, int? EveryMinutes);
+public sealed record MirrorState(string State);
 
 public sealed record RunStarted(long Run);
 
@@ -28,8 +29,8 @@ internal static class MirrorEndpoints
     {
         api.MapGet("/mirrors", List).WithName("getMirrors");
         api.MapGet("/mirrors/{key}", Page).WithName("getMirror");
-        api.MapPut("/mirrors/{key}/timing", SetTiming).RequireAuthorization(Roles.Administrator).WithName("setTiming");
-        api.MapPost("/mirrors/{key}/runs", (string key, bool? rehearse, Mirrors mirrors, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation) => Start(key, rehearse == true, mirrors, queue, user, cancellation))
+        api.MapPut("/mirrors/{key}/state", SetState).RequireAuthorization(Roles.Administrator).WithName("setState");
+        api.MapPost("/mirrors/{key}/runs", (string key, bool? rehearse, bool? draft, Mirrors mirrors, Drafts drafts, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation) => Start(key, rehearse == true, draft == true, mirrors, drafts, queue, user, cancellation))
             .RequireAuthorization(Roles.Steward).WithName("startRun");
     }
 
@@ -37,9 +38,11 @@ internal static class MirrorEndpoints
     {
         var shown = await Shown.With(connections, cancellation);
         var rows = new List<MirrorRow>();
-        foreach (var mirror in await mirrors.All(cancellation))
+        var all = await mirrors.All(cancellation);
+        var names = all.ToDictionary(m => m.Definition.Key, m => m.Definition.Name);
+        foreach (var mirror in all)
         {
-            rows.Add(await Row(mirror, shown, book, views, schedule, cancellation));
+            rows.Add(await Row(mirror, names, shown, book, views, schedule, cancellation));
         }
 
         return rows;
@@ -57,27 +60,28 @@ internal static class MirrorEndpoints
         var total = await views.RecordCount(mirror.Id, null, cancellation);
         var rows = await views.Records(mirror.Id, mirror.Definition.Sides.Length, null, null, position - 1, 1, cancellation);
         var record = rows.Count == 0 ? null : await views.Record(rows[0].Link, cancellation);
+        var named = (await mirrors.All(cancellation)).ToDictionary(m => m.Definition.Key, m => m.Definition.Name);
         return TypedResults.Ok(new MirrorPage(
-            await Row(mirror, shown, book, views, schedule, cancellation),
+            await Row(mirror, named, shown, book, views, schedule, cancellation),
             shown.Fields(mirror.Definition, record),
-            [.. PlainWords.OfMirror(mirror.Definition, shown.Names(mirror.Definition))],
+            [.. PlainWords.OfMirror(mirror.Definition, shown.Names(mirror.Definition), k => named.GetValueOrDefault(k, k))],
             record is null ? null : new SampleShown(record.Link, record.Title, position, total),
             GuardsEndpoints.Shown(mirror.Guards)));
     }
 
-    private static async Task<MirrorRow> Row(KeptMirror mirror, Shown shown, RunBook book, Views views, MirrorSchedule schedule, CancellationToken cancellation)
+    private static async Task<MirrorRow> Row(KeptMirror mirror, IReadOnlyDictionary<string, string> names, Shown shown, RunBook book, Views views, MirrorSchedule schedule, CancellationToken cancellation)
     {
         var last = (await book.List(mirror.Id, null, 1, cancellation)).FirstOrDefault();
         return new MirrorRow(
-            mirror.Definition.Key, mirror.Definition.Name, mirror.Definition.RecordType, mirror.State, mirror.Version, mirror.EveryMinutes, shown.Sides(mirror.Definition),
+            mirror.Definition.Key, mirror.Definition.Name, mirror.Definition.RecordType, mirror.State, mirror.Version, TimingWords.Of(mirror.Definition.Timing, k => names.GetValueOrDefault(k, k)), shown.Sides(mirror.Definition),
             mirror.Definition.Fields.Length, await views.RecordCount(mirror.Id, cancellation), last is null ? null : RunsEndpoints.Of(last, mirror), await schedule.Next(mirror.Definition.Key, cancellation));
     }
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> SetTiming(string key, Timing timing, Mirrors mirrors, MirrorSchedule schedule, CancellationToken cancellation)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> SetState(string key, MirrorState asked, Mirrors mirrors, MirrorSchedule schedule, CancellationToken cancellation)
     {
-        if (timing.State is not ("live" or "paused") || timing.EveryMinutes is < 1 or > 10080)
+        if (asked.State is not ("live" or "paused"))
         {
-            return TypedResults.Problem(statusCode: 400, title: "A mirror is live or paused, and runs every 1 to 10,080 minutes (a week).");
+            return TypedResults.Problem(statusCode: 400, title: "A mirror is live or paused.");
         }
 
         if (await mirrors.Find(key, cancellation) is not { } mirror)
@@ -87,24 +91,40 @@ internal static class MirrorEndpoints
 
         if (mirror.State == "draft")
         {
-            return TypedResults.Problem(statusCode: 409, title: $"{mirror.Definition.Name} is a draft. Publish it first; then it can be timed.");
+            return TypedResults.Problem(statusCode: 409, title: $"{mirror.Definition.Name} is a draft. Publish it first; then it can be paused.");
         }
 
-        await mirrors.SetTiming(mirror.Id, timing.State, timing.EveryMinutes, cancellation);
-        await schedule.Apply(mirror with { State = timing.State, EveryMinutes = timing.EveryMinutes }, cancellation);
+        await mirrors.SetState(mirror.Id, asked.State, cancellation);
+        await schedule.Apply(mirror with { State = asked.State }, cancellation);
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<Accepted<RunStarted>, NotFound, ProblemHttpResult>> Start(string key, bool rehearse, Mirrors mirrors, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation)
+    private static async Task<Results<Accepted<RunStarted>, NotFound, ProblemHttpResult>> Start(string key, bool rehearse, bool ofDraft, Mirrors mirrors, Drafts drafts, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
             return TypedResults.NotFound();
         }
 
-        if (mirror.State == "draft")
+        if (ofDraft && !rehearse)
+        {
+            return TypedResults.Problem(statusCode: 409, title: "A draft can be rehearsed, not run. Publish it first.");
+        }
+
+        if (mirror.State == "draft" && !ofDraft)
         {
             return TypedResults.Problem(statusCode: 409, title: $"{mirror.Definition.Name} is a draft. Publish it first; then it can run.");
+        }
+
+        if (ofDraft)
+        {
+            var draft = await drafts.Of(mirror, cancellation);
+            if (draft.Definition.Fields.IsEmpty)
+            {
+                return TypedResults.Problem(statusCode: 409, title: $"Nothing is mapped in {draft.Definition.Name} yet: there is nothing to rehearse.");
+            }
+
+            mirror = mirror with { Definition = draft.Definition, InForce = mirror.Definition };
         }
 
         return await queue.Start(mirror, rehearse, user.Identity!.Name!) is { } run

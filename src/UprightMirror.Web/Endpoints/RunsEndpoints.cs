@@ -26,6 +26,12 @@ public sealed record RunShown(long Id, string Mirror, string MirrorName, bool Re
 
     /// <summary>How many records its undo set aside that nobody has let go on yet.</summary>
     public int SetAside { get; init; }
+
+    /// <summary>The version that it went by; null where that is not known any more.</summary>
+    public int? Version { get; init; }
+
+    /// <summary>True for the rehearsal of a draft, which was begun from that version.</summary>
+    public bool OfDraft { get; init; }
 }
 
 public sealed record RunPage(RunShown Run, IReadOnlyList<RunRecordView> Records, int Total);
@@ -50,6 +56,8 @@ internal static class RunsEndpoints
         Guarded = [.. run.Guarded.Select(g => new GuardShown(GuardsEndpoints.NameOf(g.What), g.Side, g.Count, g.Records, g.Gone, g.Limit.Number, g.Limit.Share))],
         GuardAnswer = run.GuardAnswer,
         GuardAnsweredBy = run.GuardAnsweredBy,
+        Version = run.Version,
+        OfDraft = run.OfDraft,
     };
 
     private static async Task<IReadOnlyList<RunShown>> List(string? mirror, long? before, RunBook book, Mirrors mirrors, CancellationToken cancellation)

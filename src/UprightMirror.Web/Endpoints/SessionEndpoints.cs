@@ -30,12 +30,19 @@ internal static class SessionEndpoints
         }).WithName("signOut");
     }
 
-    private static async Task<Results<Ok<Session>, ProblemHttpResult>> SignIn(Credentials credentials, HttpContext http, Users users, IPasswordHasher<string> hasher, IAntiforgery antiforgery, CancellationToken cancellation)
+    private static async Task<Results<Ok<Session>, ProblemHttpResult>> SignIn(Credentials credentials, HttpContext http, Users users, IPasswordHasher<string> hasher, FailedAttempts failed, IAntiforgery antiforgery, CancellationToken cancellation)
     {
+        var from = http.Connection.RemoteIpAddress?.ToString() ?? "unknown";
+        if (!failed.MayTry(from))
+        {
+            return Setup.TooMany();
+        }
+
         var user = credentials is { Email.Length: > 0 and <= 254, Password.Length: > 0 and <= 256 } ? await users.Find(credentials.Email, cancellation) : null;
         var verified = hasher.VerifyHashedPassword(user?.Email ?? "nobody", user?.PasswordHash ?? NobodysHash, credentials.Password ?? "");
         if (user is null || verified == PasswordVerificationResult.Failed)
         {
+            failed.Failed(from);
             return TypedResults.Problem(statusCode: 401, title: "The e-mail address or the password is not right.");
         }
 

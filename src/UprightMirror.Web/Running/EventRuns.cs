@@ -8,7 +8,7 @@ namespace UprightMirror.Web.Running;
 /// Runs the mirrors of a system soon after an event came from it: those of the collection that it names, or all where it names none. Events that come close together make one run; those that come
 /// while a mirror runs make one more, after it.
 /// </summary>
-public sealed partial class EventRuns(KeptEvents events, KeptConnections connections, Mirrors mirrors, RunQueue runs, TimeProvider clock, ILogger<EventRuns> log) : BackgroundService
+public sealed partial class EventRuns(KeptEvents events, KeptConnections connections, Mirrors mirrors, OwnRuns runs, TimeProvider clock, ILogger<EventRuns> log) : BackgroundService
 {
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
 
@@ -47,12 +47,12 @@ public sealed partial class EventRuns(KeptEvents events, KeptConnections connect
 
         var name = (await connections.All(cancellation)).FirstOrDefault(c => c.System == waiting.System)?.Name ?? waiting.System;
         var begun = true;
-        var live = (await mirrors.All(cancellation)).Where(m => m.State == "live" && m.Definition.Sides.Any(s => s.System == waiting.System)).ToList();
+        var live = (await mirrors.All(cancellation)).Where(m => m.State == "live" && m.Definition.Timing.OnEvents && m.Definition.Sides.Any(s => s.System == waiting.System)).ToList();
         var collections = live.SelectMany(m => m.Definition.Sides).Where(s => s.System == waiting.System).Select(s => s.Collection.Split('[')[0]).ToHashSet();
         var concerned = waiting.Said.SelectMany(said => ReceivedEvent.Concerns(said, collections)).ToHashSet();
         foreach (var mirror in live.Where(m => m.Definition.Sides.Any(s => s.System == waiting.System && concerned.Contains(s.Collection.Split('[')[0]))))
         {
-            begun &= await runs.Start(mirror, rehearse: false, $"an event of {name}") is not null;
+            begun &= await runs.Start(mirror, $"an event of {name}", cancellation);
         }
 
         // A mirror that runs already may have read past the change: it is run once more when it ends.

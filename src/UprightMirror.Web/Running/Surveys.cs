@@ -94,6 +94,12 @@ public sealed class Surveys(Surveying surveying, KeptConnections connections, Ca
         }
         catch (Exception e) when (e is not OutOfMemoryException)
         {
+            if ((await connections.All(CancellationToken.None)).All(c => c.System != system))
+            {
+                this.states.TryRemove(system, out _); // It was removed while it was looked at.
+                return;
+            }
+
             log.LogError(e, "The catalogue of {System} could not be kept", system);
             this.states[system] = state with { EndedAt = clock.GetUtcNow(), Words = "failed", Fault = $"Something went wrong in Upright Mirror itself: {e.GetType().Name}." };
         }

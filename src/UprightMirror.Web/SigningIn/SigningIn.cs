@@ -1,6 +1,7 @@
 using System.Threading.RateLimiting;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication.Cookies;
+using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.AspNetCore.RateLimiting;
 
@@ -19,11 +20,13 @@ public static class Roles
     public const string Reader = "reader";
 }
 
-/// <summary>Sign-in by cookie, three roles, antiforgery on everything that writes, and few attempts a minute.</summary>
+/// <summary>Sign-in by cookie, three roles, antiforgery on everything that writes, and few attempts a minute that fail.</summary>
 public static class Setup
 {
     public const string AttemptsPolicy = "sign-in";
-    private const int AttemptsAMinute = 10;
+
+    /// <summary>However they end: checking a password takes a while on purpose.</summary>
+    private const int AttemptsAMinute = 120;
 
     public static void AddSigningIn(this IServiceCollection services)
     {
@@ -52,12 +55,16 @@ public static class Setup
         services.AddRateLimiter(limits =>
         {
             limits.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
+            limits.OnRejected = async (context, _) => await TooMany().ExecuteAsync(context.HttpContext);
             limits.AddPolicy(AttemptsPolicy, http => RateLimitPartition.GetSlidingWindowLimiter(
                 http.Connection.RemoteIpAddress?.ToString() ?? "unknown",
                 _ => new SlidingWindowRateLimiterOptions { PermitLimit = AttemptsAMinute, Window = TimeSpan.FromMinutes(1), SegmentsPerWindow = 6 }));
         });
         services.AddSingleton<IPasswordHasher<string>, PasswordHasher<string>>();
+        services.AddSingleton<FailedAttempts>();
     }
+
+    internal static ProblemHttpResult TooMany() => TypedResults.Problem(statusCode: StatusCodes.Status429TooManyRequests, title: "Too many attempts to sign in came from here. Wait a minute, then try again.");
 
     /// <summary>Every request that may change something must carry the token that this site gave out, but for the sign-in, which has nothing to protect yet.</summary>
     public static void UseAntiforgeryOnWrites(this WebApplication app) => app.Use(async (context, next) =>

@@ -37,13 +37,13 @@ public sealed class OnlyReferences(References references) : IMirrors
 
     public Task<KeptMirror?> Find(string key, CancellationToken cancellation) => Task.FromResult<KeptMirror?>(null);
 
-    public Task Save(MirrorDefinition definition, int? everyMinutes, CancellationToken cancellation) => throw new NotSupportedException();
+    public Task Save(MirrorDefinition definition, string who, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task<bool> Begin(MirrorDefinition definition, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task<bool> RemoveDraft(string key, CancellationToken cancellation) => throw new NotSupportedException();
 
-    public Task SetTiming(int id, string state, int? everyMinutes, CancellationToken cancellation) => throw new NotSupportedException();
+    public Task SetState(int id, string state, CancellationToken cancellation) => throw new NotSupportedException();
 
     public Task SetGuards(int id, Core.Reconciling.Guards guards, CancellationToken cancellation) => throw new NotSupportedException();
 }

@@ -61,6 +61,16 @@ export type DraftPage = Omit<Schemas['DraftPage'], 'fields' | 'samples' | 'agree
   samples: (string | null)[][];
   agreed: (string | null)[];
 };
+export type MirrorTiming = Schemas['TimingForm'];
+export type TimingKind = MirrorTiming['kind'];
+export type DayOfWeek = Schemas['DayOfWeek'];
+export type ScopeRows = Schemas['ConditionsForm'];
+export type ScopeRow = Schemas['ConditionForm'];
+export type ScopeTest = ScopeRow['test'];
+export type ScopeShown = Schemas['ScopeShown'];
+export type VersionShown = Schemas['VersionShown'];
+export type Comparison = Schemas['Comparison'];
+export type MirrorChange = Schemas['MirrorChange'];
 export type DraftSettings = Schemas['DraftSettings'];
 export type Finding = Schemas['FindingShown'];
 export type UnknownForm = Schemas['UnknownForm'];

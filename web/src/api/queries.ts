@@ -19,6 +19,8 @@ import {
   type EventsAsked,
   type Guards,
   type LearnExample,
+  type MirrorTiming,
+  type ScopeRows,
   type NewMirrorAsked,
   type RefusedSuggestion,
   Refusal,
@@ -226,7 +228,12 @@ export function useTryRecognising(key: string) {
 
 export const useHeld = () => useQuery({ queryKey: ['held'], queryFn: () => data(client.GET('/api/held')) });
 
-export const useRuns = () => useQuery({ queryKey: ['runs'], queryFn: () => data(client.GET('/api/runs')) });
+/** The newest runs; those of one mirror, where it is given. */
+export const useRuns = (mirror?: string) =>
+  useQuery({
+    queryKey: mirror ? ['runs', mirror] : ['runs'],
+    queryFn: () => data(client.GET('/api/runs', { params: { query: mirror ? { mirror } : {} } })),
+  });
 
 export const useRun = (id: number, outcome: string | null) =>
   useQuery({
@@ -501,15 +508,13 @@ export function useMoveDraft(key: string) {
   const cache = useQueryClient();
   return useMutation({
     scope: { id: `draft ${key}` },
-    mutationFn: (what: 'undo' | 'redo' | 'publish' | 'discard') => {
+    mutationFn: (what: 'undo' | 'redo' | 'discard') => {
       const params = { params: { path: { key } } };
       return what === 'undo'
         ? client.POST('/api/mirrors/{key}/draft/undo', params)
         : what === 'redo'
           ? client.POST('/api/mirrors/{key}/draft/redo', params)
-          : what === 'publish'
-            ? client.POST('/api/mirrors/{key}/draft/publish', params)
-            : client.DELETE('/api/mirrors/{key}/draft', params);
+          : client.DELETE('/api/mirrors/{key}/draft', params);
     },
     onSettled: () => cache.invalidateQueries(),
   });
@@ -589,8 +594,8 @@ export function useRemoveSystem(key: string) {
 export function useStartRun(key: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (rehearse: boolean) =>
-      data(client.POST('/api/mirrors/{key}/runs', { params: { path: { key }, query: { rehearse } } })),
+    mutationFn: (query: { rehearse: boolean; draft?: boolean }) =>
+      data(client.POST('/api/mirrors/{key}/runs', { params: { path: { key }, query } })),
     onSettled: () => cache.invalidateQueries(),
   });
 }
@@ -601,11 +606,78 @@ export function useStopRun() {
   });
 }
 
-export function useTiming(key: string) {
+/** Makes a mirror live again, or pauses it. */
+export function useMirrorState(key: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (body: { state: string; everyMinutes: number | null }) =>
-      client.PUT('/api/mirrors/{key}/timing', { params: { path: { key } }, body }),
+    mutationFn: (state: 'live' | 'paused') =>
+      client.PUT('/api/mirrors/{key}/state', { params: { path: { key } }, body: { state } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** Which records a scope covers, of those that there are; nothing is asked for none. */
+export const useScope = (
+  key: string,
+  side: number,
+  asked: { formula: string | null; conditions: ScopeRows | null } | null,
+) =>
+  useQuery({
+    queryKey: ['scope', key, side, asked],
+    queryFn: () =>
+      data(client.POST('/api/mirrors/{key}/draft/scope', { params: { path: { key } }, body: { side, ...asked! } })),
+    enabled: asked !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+/** A timing in words, with what is wrong with it and its next times. */
+export const useTimingTried = (key: string, timing: MirrorTiming) =>
+  useQuery({
+    queryKey: ['timing', key, timing],
+    queryFn: () => data(client.POST('/api/mirrors/{key}/draft/timing', { params: { path: { key } }, body: timing })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const useTimeZones = () =>
+  useQuery({ queryKey: ['time zones'], queryFn: () => data(client.GET('/api/time-zones')), staleTime: Infinity });
+
+export const useVersions = (key: string) =>
+  useQuery({
+    queryKey: ['versions', key],
+    queryFn: () => data(client.GET('/api/mirrors/{key}/versions', { params: { path: { key } } })),
+  });
+
+/** What is otherwise in one version than in another; the draft where none is given. */
+export const useComparison = (key: string, from: number, to: number | null) =>
+  useQuery({
+    queryKey: ['comparison', key, from, to],
+    queryFn: () =>
+      data(
+        client.GET('/api/mirrors/{key}/compare', {
+          params: { path: { key }, query: to === null ? { from } : { from, to } },
+        }),
+      ),
+  });
+
+export function usePublish(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    scope: { id: `draft ${key}` },
+    mutationFn: (body: { comment: string; step: number }) =>
+      client.POST('/api/mirrors/{key}/draft/publish', { params: { path: { key } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** Makes the draft what a version was. */
+export function useGoBack(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    scope: { id: `draft ${key}` },
+    mutationFn: (version: number) =>
+      client.POST('/api/mirrors/{key}/versions/{version}/back', { params: { path: { key, version } } }),
     onSettled: () => cache.invalidateQueries(),
   });
 }

@@ -84,7 +84,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/mirrors/{key}/timing": {
+    "/api/mirrors/{key}/state": {
         parameters: {
             query?: never;
             header?: never;
@@ -92,7 +92,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: operations["setTiming"];
+        put: operations["setState"];
         post?: never;
         delete?: never;
         options?: never;
@@ -382,6 +382,102 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["seenCodes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/scope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryScope"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/draft/timing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryTiming"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/time-zones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getTimeZones"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["compareVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/versions/{version}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["goBack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1338,11 +1434,32 @@ export interface components {
             lineColumns?: null | string[];
             beside?: null | string;
         };
+        Comparison: {
+            /** Format: int32 */
+            from: number;
+            /** Format: int32 */
+            to: null | number;
+            sides: components["schemas"]["SideShown"][];
+            changes: components["schemas"]["MirrorChange"][];
+            gone: string[];
+            new: string[];
+            concerns: boolean;
+            rehearsal: null | components["schemas"]["RunShown"];
+        };
         CompetingShown: {
             /** Format: int32 */
             side: null | number;
             values: null | string[];
             name: null | string;
+        };
+        ConditionForm: {
+            path: string;
+            test: components["schemas"]["ScopeTest"];
+            values: string[];
+        };
+        ConditionsForm: {
+            all: boolean;
+            rows: components["schemas"]["ConditionForm"][];
         };
         ConflictPage: {
             conflict: components["schemas"]["ConflictRow"];
@@ -1429,6 +1546,8 @@ export interface components {
             email: string;
             password: string;
         };
+        /** @enum {unknown} */
+        DayOfWeek: "sunday" | "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday";
         DecideAlikeAsked: {
             mirror: string;
             take: string;
@@ -1519,12 +1638,22 @@ export interface components {
             likeness?: null | components["schemas"]["LikenessForm"];
             /** @default false */
             leavesOut: boolean;
+            timing?: null | components["schemas"]["TimingForm"];
         };
         DraftSide: {
             mayCreate: boolean;
             removal: components["schemas"]["Removal"];
             constants: components["schemas"]["ConstantForm"][];
             doubleMark?: null | components["schemas"]["ConstantForm"];
+            scope?: null | string;
+            leaving?: components["schemas"]["Leaving"];
+            /** @default false */
+            mayRemove: boolean;
+            /**
+             * Format: int32
+             * @default 24
+             */
+            sweepEveryHours: number;
         };
         /**
          * @default putBack
@@ -1766,6 +1895,11 @@ export interface components {
             others: components["schemas"]["LearnExample"][];
             askFor: null | string;
         };
+        /**
+         * @default stopFollowing
+         * @enum {unknown}
+         */
+        Leaving: "stopFollowing" | "removeFollowers";
         LetGoOn: {
             /** Format: int32 */
             records: number;
@@ -1833,6 +1967,14 @@ export interface components {
         MirrorBegun: {
             key: string;
         };
+        MirrorChange: {
+            field: null | string;
+            /** Format: int32 */
+            side: null | number;
+            what: string;
+            before: null | string;
+            after: null | string;
+        };
         MirrorPage: {
             mirror: components["schemas"]["MirrorRow"];
             fields: components["schemas"]["FieldShown"][];
@@ -1853,8 +1995,7 @@ export interface components {
             state: string;
             /** Format: int32 */
             version: number;
-            /** Format: int32 */
-            everyMinutes: null | number;
+            when: string;
             sides: components["schemas"]["SideShown"][];
             /** Format: int32 */
             fields: number;
@@ -1863,6 +2004,9 @@ export interface components {
             lastRun: null | components["schemas"]["RunShown"];
             /** Format: date-time */
             nextRun: null | string;
+        };
+        MirrorState: {
+            state: string;
         };
         MirrorToday: {
             key: string;
@@ -1999,6 +2143,11 @@ export interface components {
             recordId: null | string;
             fields: components["schemas"]["PlannedField"][];
         };
+        PublishAsked: {
+            comment?: null | string;
+            /** Format: int32 */
+            step?: null | number;
+        };
         PutBackOffer: {
             /** Format: int32 */
             side: number;
@@ -2018,6 +2167,13 @@ export interface components {
             lookAlikes: number;
             /** Format: int32 */
             held: number;
+        };
+        QuietForm: {
+            /** Format: time */
+            from: string;
+            /** Format: time */
+            to: string;
+            days: null | components["schemas"]["DayOfWeek"][];
         };
         RecognisingAsked: {
             likeness: components["schemas"]["LikenessForm"];
@@ -2206,6 +2362,9 @@ export interface components {
             guardAnsweredBy?: null | string;
             /** Format: int32 */
             setAside?: number;
+            /** Format: int32 */
+            version?: null | number;
+            ofDraft?: boolean;
         };
         RunStarted: {
             /** Format: int64 */
@@ -2247,9 +2406,43 @@ export interface components {
             /** Format: double */
             rivals: number;
         };
+        ScopeAsked: {
+            /** Format: int32 */
+            side: number;
+            formula: null | string;
+            conditions: null | components["schemas"]["ConditionsForm"];
+        };
+        ScopeExample: {
+            id: string;
+            title: string;
+            says: string[];
+        };
+        ScopeShown: {
+            formula: string;
+            conditions: null | components["schemas"]["ConditionsForm"];
+            words: string;
+            problem: null | string;
+            /** Format: int32 */
+            looked: number;
+            isAll: boolean;
+            /** Format: int32 */
+            covered: number;
+            /** Format: int32 */
+            cantTell: number;
+            whyNot: null | string;
+            in: components["schemas"]["ScopeExample"][];
+            out: components["schemas"]["ScopeExample"][];
+            seen: components["schemas"]["SeenValues"][];
+        };
+        /** @enum {unknown} */
+        ScopeTest: "is" | "isNot" | "isOneOf" | "isNoneOf" | "isEmpty" | "isFilled" | "contains" | "beginsWith" | "atLeast" | "moreThan" | "atMost" | "lessThan";
         SecretSource: {
             environment?: null | string;
             file?: null | string;
+        };
+        SeenValues: {
+            path: string;
+            values: string[];
         };
         Session: {
             name: string;
@@ -2397,10 +2590,30 @@ export interface components {
             at: string;
             steps: components["schemas"]["StepShown"][];
         };
-        Timing: {
-            state: string;
+        TimingForm: {
+            kind: components["schemas"]["TimingKind"];
             /** Format: int32 */
-            everyMinutes: null | number;
+            minutes: null | number;
+            /** Format: time */
+            at: null | string;
+            days: null | components["schemas"]["DayOfWeek"][];
+            /** Format: int32 */
+            dayOfMonth: null | number;
+            /** Format: int32 */
+            month: null | number;
+            calendar: null | string;
+            after: null | string;
+            timeZone: string;
+            quiet: null | components["schemas"]["QuietForm"];
+            onEvents: boolean;
+            onFiles: boolean;
+        };
+        /** @enum {unknown} */
+        TimingKind: "byHand" | "every" | "hourly" | "daily" | "weekly" | "monthly" | "yearly" | "calendar" | "after";
+        TimingShown: {
+            words: string;
+            problems: string[];
+            next: string[];
         };
         Today: {
             queue: components["schemas"]["QueuesShown"];
@@ -2506,6 +2719,15 @@ export interface components {
         UnknownForm: {
             kind: components["schemas"]["UnknownCodes"];
             stand: null | string;
+        };
+        VersionShown: {
+            /** Format: int32 */
+            version: number;
+            comment: string;
+            who: string;
+            /** Format: date-time */
+            at: string;
+            isInForce: boolean;
         };
         WorkedOutAsked: {
             field: string;
@@ -2736,7 +2958,7 @@ export interface operations {
             };
         };
     };
-    setTiming: {
+    setState: {
         parameters: {
             query?: never;
             header?: never;
@@ -2747,7 +2969,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Timing"];
+                "application/json": components["schemas"]["MirrorState"];
             };
         };
         responses: {
@@ -2771,6 +2993,7 @@ export interface operations {
         parameters: {
             query?: {
                 rehearse?: boolean;
+                draft?: boolean;
             };
             header?: never;
             path: {
@@ -2951,7 +3174,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishAsked"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {
@@ -3361,6 +3588,181 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CodesSeen"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tryScope: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScopeAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScopeShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tryTiming: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimingForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimingShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getTimeZones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    getVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionShown"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    compareVersions: {
+        parameters: {
+            query: {
+                from: number;
+                to?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    goBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

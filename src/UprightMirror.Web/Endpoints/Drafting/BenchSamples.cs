@@ -79,10 +79,18 @@ internal sealed class BenchSamples(Views views, SampleRecords samples, Drafts dr
     }
 
     /// <summary>Records of one side with their ids: those that runs have read, or else those that are read from the system now.</summary>
-    public async Task<IReadOnlyList<(string Id, RawFields Fields)>> Known(KeptMirror mirror, SideDefinition side, int index, int most, CancellationToken cancellation) =>
-        await drafts.RecordsWithIds(mirror.Id, index, most, cancellation) is { Count: > 0 } known
-            ? known
-            : [.. (await samples.Of(side.System, side.Collection, cancellation)).Records.Take(most).Select(r => (r.Id, r.Fields))];
+    /// <param name="paths">The fields that are wanted: where runs have read none of them yet, they are read now. Null for any.</param>
+    public async Task<IReadOnlyList<(string Id, RawFields Fields)>> Known(KeptMirror mirror, SideDefinition side, int index, int most, CancellationToken cancellation, IReadOnlyCollection<string>? paths = null)
+    {
+        var known = await drafts.RecordsWithIds(mirror.Id, index, most, cancellation);
+        if (known.Count > 0 && (paths is null or { Count: 0 } || known.Any(k => paths.Any(p => !k.Fields[p].IsEmpty))))
+        {
+            return known;
+        }
+
+        var read = (await samples.Of(side.System, side.Collection, cancellation)).Records.Take(most).Select(r => (r.Id, r.Fields)).ToList();
+        return read.Count > 0 ? read : known;
+    }
 
     /// <summary>How often records that are one thing say a code in a side's field and a value of an agreed field on another side.</summary>
     public async Task<IReadOnlyDictionary<(string Code, string Agreed), int>> Together(KeptMirror mirror, MirrorDefinition draft, int side, string path, int field, CancellationToken cancellation)

@@ -37,6 +37,10 @@ public sealed record FindingShown(bool IsWrong, int? Field, int? Side, string? P
 /// <param name="Settings">Null when only fields changed.</param>
 public sealed record DraftAsked(int Step, string What, IReadOnlyList<FieldForm> Fields, DraftSettings? Settings = null);
 
+/// <param name="Comment">Why, for those who read the list of versions.</param>
+/// <param name="Step">The step that the person saw; null to publish whatever stands.</param>
+public sealed record PublishAsked(string? Comment = null, int? Step = null);
+
 /// <param name="RecordType">One record of it, in the singular: customer.</param>
 public sealed record NewMirror(string Name, string RecordType, IReadOnlyList<NewSide> Sides);
 
@@ -47,6 +51,7 @@ public sealed record MirrorBegun(string Key);
 internal static class DraftEndpoints
 {
     private const int MostFields = 500;
+    private const int LongestComment = 2000;
 
     public static void MapDrafts(this RouteGroupBuilder api)
     {
@@ -62,6 +67,8 @@ internal static class DraftEndpoints
         api.MapRecognising();
         api.MapSuggestions();
         api.MapCodeLists();
+        api.MapScope();
+        api.MapVersions();
     }
 
     /// <summary>What each side's own description says, in the mirror's order.</summary>
@@ -165,6 +172,7 @@ internal static class DraftEndpoints
         var (record, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, sample ?? 1), string.IsNullOrWhiteSpace(find) ? null : find.Trim(), cancellation);
         var references = await mirrors.ReferencesTo([.. definition.PointsAt], cancellation);
         var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : AgreedOf(definition, names, record, references, await LinkedTo(mirrors, definition, record, cancellation), clock.GetUtcNow());
+        var all = await mirrors.All(cancellation);
         return TypedResults.Ok(new DraftPage(
             draft.Step, draft.Last, draft.What, draft.Undone, draft.Who, draft.At, draft.BasedOn, shown.Sides(definition), DraftForms.Settings(definition),
             [.. definition.Fields.Select(DraftForms.Form)],
@@ -173,8 +181,8 @@ internal static class DraftEndpoints
             record is null ? null : new DraftSample(record.Link, record.Title, record.Position, record.Of, [.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)]),
             isReading, fault,
             Words(definition, names),
-            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation), [.. (await mirrors.All(cancellation)).Select(m => m.Definition)]).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words, f.IsJudged))],
-            [.. PlainWords.OfMirror(definition, names)]));
+            [.. MappingCheck.Of(definition, await SidesOf(definition, catalogues, connections, cancellation), [.. all.Select(m => m.Definition)]).Select(f => new FindingShown(f.IsWrong, f.Field, f.Side, f.Path, f.Words, f.IsJudged))],
+            [.. PlainWords.OfMirror(definition, names, k => all.FirstOrDefault(m => m.Definition.Key == k)?.Definition.Name ?? k)]));
     }
 
     /// <summary>A sample record in agreed form: each field by the side that gives it first, then those that are worked out; and why some can't be.</summary>
@@ -216,7 +224,7 @@ internal static class DraftEndpoints
         }
     }
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Save(string key, DraftAsked asked, Mirrors mirrors, Drafts drafts, ClaimsPrincipal user, CancellationToken cancellation)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Save(string key, DraftAsked asked, Mirrors mirrors, Drafts drafts, ClaimsPrincipal user, TimeProvider clock, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
@@ -241,7 +249,7 @@ internal static class DraftEndpoints
         }
 
         var definition = DraftForms.WithFields(draft.Definition, fields.ToImmutable());
-        if (asked.Settings is { } settings && DraftForms.Read(settings, definition, out definition) is { } no)
+        if (asked.Settings is { } settings && DraftForms.Read(settings, definition, clock.GetUtcNow(), out definition) is { } no)
         {
             return Problem(no);
         }
@@ -265,7 +273,7 @@ internal static class DraftEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Publish(string key, Mirrors mirrors, Drafts drafts, KeptConnections connections, Catalogues catalogues, MirrorSchedule schedule, CancellationToken cancellation)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Publish(string key, PublishAsked asked, Mirrors mirrors, Drafts drafts, KeptConnections connections, Catalogues catalogues, MirrorSchedule schedule, ClaimsPrincipal user, TimeProvider clock, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
@@ -278,13 +286,29 @@ internal static class DraftEndpoints
             return Problem("Nothing was changed since the version that is live.");
         }
 
-        var wrong = MappingCheck.Of(draft.Definition, await SidesOf(draft.Definition, catalogues, connections, cancellation), [.. (await mirrors.All(cancellation)).Select(m => m.Definition)]).Where(f => f.IsWrong).ToList();
+        if (asked.Comment?.Length > LongestComment)
+        {
+            return Problem($"A comment has at most {LongestComment:N0} characters.");
+        }
+
+        if (asked.Step is { } seen && seen != draft.Step)
+        {
+            return TypedResults.Problem(statusCode: 409, title: $"The draft was edited meanwhile: {draft.What}, by {draft.Who}. Look at it again before you publish.");
+        }
+
+        var all = await mirrors.All(cancellation);
+        if ((ScopeEndpoints.AfterItself(key, draft.Definition.Timing, all.ToDictionary(m => m.Definition.Key, m => m.Definition)) ?? draft.Definition.Timing.Problems(clock.GetUtcNow(), key).FirstOrDefault()) is { } untimed)
+        {
+            return Problem($"It can't run at such times: {untimed}");
+        }
+
+        var wrong = MappingCheck.Of(draft.Definition, await SidesOf(draft.Definition, catalogues, connections, cancellation), [.. all.Select(m => m.Definition)]).Where(f => f.IsWrong).ToList();
         if (wrong.Count > 0)
         {
             return Problem($"The mirror can't work so: {wrong[0].Words}{(wrong.Count > 1 ? $" And {wrong.Count - 1} more, listed under Check." : "")}");
         }
 
-        if (!await drafts.Publish(mirror, draft, cancellation))
+        if (!await drafts.Publish(mirror, draft, asked.Comment?.Trim() ?? "", user.Identity!.Name!, cancellation))
         {
             return TypedResults.Problem(statusCode: 409, title: "Another version was published, or the draft was edited, meanwhile. Look at it again before you publish.");
         }

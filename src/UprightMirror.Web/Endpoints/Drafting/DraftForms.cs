@@ -4,6 +4,7 @@ using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Matching;
 using UprightMirror.Core.Matching.Comparing;
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Timing;
 using UprightMirror.Core.Values;
 
 namespace UprightMirror.Web.Endpoints.Drafting;
@@ -50,8 +51,9 @@ public sealed record TotalForm(string Field, string Amount, decimal Tolerance);
 /// <param name="Judged">Doubts of the check, in its words, that are as they should be.</param>
 /// <param name="Likeness">How records are recognised where no key says so; null to go by keys alone.</param>
 /// <param name="LeavesOut">True where what is found nowhere else is created nowhere.</param>
+/// <param name="Timing">When it runs by itself; null leaves it as it is.</param>
 public sealed record DraftSettings(
-    string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides, IReadOnlyList<string> Judged, LikenessForm? Likeness = null, bool LeavesOut = false);
+    string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides, IReadOnlyList<string> Judged, LikenessForm? Likeness = null, bool LeavesOut = false, TimingForm? Timing = null);
 
 /// <param name="LinkAt">From this likelihood on two are linked by themselves: above 0.5, up to 1.</param>
 /// <param name="AskAt">From this likelihood on a person is asked: 0.5 up to <paramref name="LinkAt"/>.</param>
@@ -63,9 +65,47 @@ public sealed record EvidenceForm(string Field, string Kind);
 
 /// <param name="Constants">What a record that is created there is given.</param>
 /// <param name="DoubleMark">What a double there is marked with; {id} in it stands for the one that is kept. Null to leave it as it is.</param>
-public sealed record DraftSide(bool MayCreate, Removal Removal, IReadOnlyList<ConstantForm> Constants, ConstantForm? DoubleMark = null);
+/// <param name="Scope">Which of its records take part: a formula over its own fields; null for all.</param>
+/// <param name="Leaving">What becomes of a linked record that the scope does not cover any more.</param>
+/// <param name="MayRemove">Whether records are removed there.</param>
+/// <param name="SweepEveryHours">How often it is looked through for records that are gone, where it does not tell of them itself: 0 (never) to 8,760.</param>
+public sealed record DraftSide(
+    bool MayCreate, Removal Removal, IReadOnlyList<ConstantForm> Constants, ConstantForm? DoubleMark = null, string? Scope = null, Leaving Leaving = Leaving.StopFollowing, bool MayRemove = false, int SweepEveryHours = 24);
 
 public sealed record ConstantForm(string Path, string Text);
+
+/// <summary>When a mirror runs by itself; what the kind does not need is left out.</summary>
+/// <param name="Minutes">For every: 1 to 10,080.</param>
+/// <param name="At">The time of day; for hourly only its minute counts.</param>
+/// <param name="Days">For weekly: at least one.</param>
+/// <param name="DayOfMonth">For monthly 1 to 28, for yearly 1 to 31; -1 for the last day.</param>
+/// <param name="Calendar">Five fields: minute, hour, day of the month, month, day of the week.</param>
+/// <param name="After">The key of the mirror that it runs after.</param>
+/// <param name="TimeZone">The time zone's name, as in the IANA database.</param>
+public sealed record TimingForm(
+    TimingKind Kind, int? Minutes, TimeOnly? At, IReadOnlyList<DayOfWeek>? Days, int? DayOfMonth, int? Month, string? Calendar, string? After, string TimeZone, QuietForm? Quiet, bool OnEvents, bool OnFiles)
+{
+    public static TimingForm Of(MirrorTiming t) => new(
+        t.Kind, t.Minutes, t.At, t.Days, t.DayOfMonth, t.Month, t.Calendar, t.After, t.TimeZone, t.Quiet is { } q ? new QuietForm(q.From, q.To, q.Days) : null, t.OnEvents, t.OnFiles);
+
+    public MirrorTiming ToTiming() => new(
+        this.Kind, this.Minutes, this.At, [.. this.Days ?? []], this.DayOfMonth, this.Month, this.Calendar?.Trim(), this.After, this.TimeZone, this.Quiet is { } q ? new QuietHours(q.From, q.To, [.. q.Days ?? []]) : null, this.OnEvents, this.OnFiles);
+}
+
+/// <param name="Days">The days on which it begins; none for every day.</param>
+public sealed record QuietForm(TimeOnly From, TimeOnly To, IReadOnlyList<DayOfWeek>? Days);
+
+/// <summary>A scope put together by hand.</summary>
+/// <param name="All">True where each must hold; false where one is enough.</param>
+public sealed record ConditionsForm(bool All, IReadOnlyList<ConditionForm> Rows)
+{
+    public static ConditionsForm? Of(ScopeRows? rows) => rows is null ? null : new(rows.All, [.. rows.Rows.Select(r => new ConditionForm(r.Path, r.Test, r.Values))]);
+
+    public ScopeRows ToRows() => new(this.All, [.. this.Rows.Select(r => new ScopeRow(r.Path, r.Test, [.. r.Values]))]);
+}
+
+/// <param name="Values">What the field is compared with.</param>
+public sealed record ConditionForm(string Path, ScopeTest Test, IReadOnlyList<string> Values);
 
 /// <summary>Drafts between their form on the screen and their definition.</summary>
 internal static class DraftForms
@@ -81,8 +121,8 @@ internal static class DraftForms
 
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
-        [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))], s.DoubleMark is { } mark ? new ConstantForm(mark.Path, mark.Text) : null))], mirror.Judged,
-        mirror.Likeness is { } likeness ? new LikenessForm([.. likeness.Evidence.Select(e => new EvidenceForm(e.Field, e.Kind))], likeness.LinkAt, likeness.AskAt, likeness.LearnsFromPeople) : null, mirror.LeavesOut);
+        [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))], s.DoubleMark is { } mark ? new ConstantForm(mark.Path, mark.Text) : null, s.Scope, s.Leaving, s.MayRemove, s.SweepEveryHours))], mirror.Judged,
+        mirror.Likeness is { } likeness ? new LikenessForm([.. likeness.Evidence.Select(e => new EvidenceForm(e.Field, e.Kind))], likeness.LinkAt, likeness.AskAt, likeness.LearnsFromPeople) : null, mirror.LeavesOut, TimingForm.Of(mirror.Timing));
 
     /// <returns>What is wrong, or null.</returns>
     public static string? Read(LikenessForm? form, out LikenessDefinition? likeness)
@@ -139,7 +179,7 @@ internal static class DraftForms
     }
 
     /// <returns>What is wrong, or null.</returns>
-    public static string? Read(DraftSettings form, MirrorDefinition before, out MirrorDefinition definition)
+    public static string? Read(DraftSettings form, MirrorDefinition before, DateTimeOffset now, out MirrorDefinition definition)
     {
         definition = before;
         if (string.IsNullOrWhiteSpace(form.Name) || form.Name.Length > 80)
@@ -174,6 +214,11 @@ internal static class DraftForms
                 return "A double is marked in one field, with 1 to 2,000 characters.";
             }
 
+            if (side.Scope?.Length > Formula.Longest || side.SweepEveryHours is < 0 or > 8760)
+            {
+                return $"A scope has at most {Formula.Longest:N0} characters, and a side is looked through every 1 to 8,760 hours (a year), or never.";
+            }
+
             if (side.Constants.GroupBy(c => c.Path).FirstOrDefault(g => g.Count() > 1) is { } twice)
             {
                 return $"{before.Sides[i].System} is given two constants in {twice.Key}. Take one of them out.";
@@ -185,8 +230,15 @@ internal static class DraftForms
             return no;
         }
 
+        var timing = form.Timing?.ToTiming() ?? before.Timing;
+        if (timing != before.Timing && timing.Problems(now, before.Key) is [var first, ..])
+        {
+            return first;
+        }
+
         definition = before with
         {
+            Timing = timing,
             Likeness = likeness,
             LeavesOut = form.LeavesOut,
             Name = form.Name.Trim(),
@@ -194,7 +246,7 @@ internal static class DraftForms
             CountryField = string.IsNullOrEmpty(form.CountryField) ? null : form.CountryField,
             Judged = [.. form.Judged.Distinct(StringComparer.Ordinal)],
             Recognising = [.. form.Recognising.Select(f => new RecognisingRule(f))],
-            Sides = [.. before.Sides.Zip(form.Sides, (side, asked) => side with { MayCreate = asked.MayCreate, Removal = asked.Removal, Constants = [.. asked.Constants.Select(c => new SideConstant(c.Path, c.Text))], DoubleMark = asked.DoubleMark is { } mark ? new SideConstant(mark.Path, mark.Text) : null })],
+            Sides = [.. before.Sides.Zip(form.Sides, (side, asked) => side with { MayCreate = asked.MayCreate, Removal = asked.Removal, Constants = [.. asked.Constants.Select(c => new SideConstant(c.Path, c.Text))], DoubleMark = asked.DoubleMark is { } mark ? new SideConstant(mark.Path, mark.Text) : null, Scope = Filled(asked.Scope), Leaving = asked.Leaving, MayRemove = asked.MayRemove, SweepEveryHours = asked.SweepEveryHours })],
         };
         return null;
     }

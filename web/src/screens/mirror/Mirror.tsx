@@ -14,9 +14,10 @@ import { Recognising } from './recognising/Recognising';
 import { Sides } from './Sides';
 import { SidesDraft } from './SidesDraft';
 import { stepStates, type StepState } from './steps';
-import { Guards } from './Guards';
+import { Publish } from './publish/Publish';
+import { Rehearse } from './publish/Rehearse';
 import { Settling } from './Settling';
-import { Timing } from './Timing';
+import { ScopeAndTiming } from './timing/ScopeAndTiming';
 
 const STEPS = [
   ['sides', 'Sides'],
@@ -24,7 +25,12 @@ const STEPS = [
   ['recognising', 'Recognising'],
   ['settling', 'Settling'],
   ['timing', 'Scope and timing'],
+  ['rehearse', 'Rehearse'],
+  ['publish', 'Publish'],
 ] as const;
+
+/** Steps that edit the draft: what is said beside them is what the draft would do as a whole. */
+const EDITED = ['sides', 'recognising', 'timing', 'rehearse', 'publish'];
 
 /** One mirror: its steps along the top, its spine, and beside it, always, what it does in plain words. */
 export function Mirror({ session }: { session: Session }) {
@@ -45,7 +51,11 @@ export function Mirror({ session }: { session: Session }) {
     total > 0 && setParams({ sample: String(((n - 1 + total) % total) + 1) }, { replace: true });
   const showOnBench = (n: number, text = find) =>
     setParams({ ...(n > 1 ? { sample: String(n) } : {}), ...(text ? { find: text } : {}) }, { replace: true });
-  const begin = (rehearse: boolean) => start.mutate(rehearse, { onSuccess: (r) => void go(`/runs/${r.run}`) });
+  const begin = (rehearse: boolean) => start.mutate({ rehearse }, { onSuccess: (r) => void go(`/runs/${r.run}`) });
+  const toCheck = () => {
+    setOpen({ kind: 'check' });
+    void go(`/mirrors/${key}/fields`);
+  };
   const benched = step === 'fields' && session.role === 'administrator';
   useKeys([
     {
@@ -138,37 +148,19 @@ export function Mirror({ session }: { session: Session }) {
         </nav>
         {start.isError && <Notice>{start.error.message}</Notice>}
         {step === 'timing' ? (
-          <>
-            <Timing mirror={m} mayChange={session.role === 'administrator'} />
-            <Guards mirror={m.key} guards={mirror.data.guards} mayChange={session.role === 'administrator'} />
-          </>
+          <ScopeAndTiming key={key} page={mirror.data} session={session} check={toCheck} />
+        ) : step === 'rehearse' ? (
+          <Rehearse key={key} page={mirror.data} session={session} />
+        ) : step === 'publish' ? (
+          <Publish key={key} page={mirror.data} session={session} check={toCheck} />
         ) : step === 'sides' && session.role === 'administrator' ? (
-          <SidesDraft
-            mirrorKey={key}
-            check={() => {
-              setOpen({ kind: 'check' });
-              void go(`/mirrors/${key}/fields`);
-            }}
-          />
+          <SidesDraft mirrorKey={key} check={toCheck} />
         ) : step === 'sides' ? (
           <Sides page={mirror.data} />
         ) : step === 'recognising' && session.role === 'administrator' ? (
-          <Recognising
-            mirrorKey={key}
-            check={() => {
-              setOpen({ kind: 'check' });
-              void go(`/mirrors/${key}/fields`);
-            }}
-          />
+          <Recognising mirrorKey={key} check={toCheck} />
         ) : step === 'settling' && session.role === 'administrator' ? (
-          <Settling
-            key={key}
-            mirrorKey={key}
-            check={() => {
-              setOpen({ kind: 'check' });
-              void go(`/mirrors/${key}/fields`);
-            }}
-          />
+          <Settling key={key} mirrorKey={key} check={toCheck} />
         ) : step === 'recognising' ? (
           <p className="max-w-[80ch] border-y border-rule bg-sheet px-4 py-4">
             How records are recognised is said beside, in plain words. An administrator sets it.
@@ -184,8 +176,7 @@ export function Mirror({ session }: { session: Session }) {
       ) : (
         <PlainWords
           page={mirror.data}
-          // These steps edit the draft: what is said beside them is what the draft would do.
-          about={(step === 'sides' || step === 'recognising') && draft ? draft.aboutMirror : mirror.data.inPlainWords}
+          about={EDITED.includes(step) && draft ? draft.aboutMirror : mirror.data.inPlainWords}
           step={step}
           chosen={chosen}
         />
@@ -298,7 +289,7 @@ function PlainWords({
   chosen: string | null;
 }) {
   const fields = chosen ? page.fields.filter((f) => f.name === chosen) : page.fields;
-  const about = step === 'sides' || step === 'recognising' || step === 'timing';
+  const about = EDITED.includes(step);
   return (
     <aside
       aria-label="In plain words"

@@ -5,6 +5,7 @@ import { stepStates } from './steps';
 
 const page = (some: Partial<DraftPage>): DraftPage =>
   ({
+    step: 0,
     basedOn: 1,
     fields: [newField('Name', 'text', [cellAt('name'), cellAt('Title')])],
     findings: [],
@@ -47,6 +48,8 @@ test('a new mirror has not begun its steps, and says why', () => {
     recognising: 'not begun',
     settling: 'not begun',
     timing: 'not begun',
+    rehearse: 'not begun',
+    publish: 'not begun',
   });
   expect(stepStates(empty).recognising?.why).toContain('when two records are the same');
 });
@@ -65,4 +68,13 @@ test('what is wrong in the fields, or in what recognises, needs attention; a dou
     leavesOut: false,
   };
   expect(states(page({ settings: other })).recognising).toBe('needs attention');
+});
+
+test('a draft waits to be rehearsed and published, and can not be while something is wrong', () => {
+  expect(states(page({ step: 2 }))).toMatchObject({ rehearse: 'not begun', publish: 'not begun', timing: 'fine' });
+  const wrong = { isWrong: true, field: 0, side: null, path: null, words: 'Nobody gives Name.', isJudged: false };
+  expect(stepStates(page({ step: 2, findings: [wrong] })).publish).toEqual({
+    state: 'needs attention',
+    why: 'Something is wrong; it can’t be published so.',
+  });
 });

@@ -24,7 +24,16 @@ export function stepStates(page: DraftPage | undefined): Record<string, StepStat
           ? { state: 'needs attention', why: 'It goes by a field that there is not any more.' }
           : { state: 'fine' },
     settling: begun ? { state: 'fine' } : { state: 'not begun', why: 'Nothing is mapped yet.' },
-    timing:
-      page.basedOn === 0 ? { state: 'not begun', why: 'It can be timed when it is published.' } : { state: 'fine' },
+    timing: begun ? { state: 'fine' } : { state: 'not begun', why: 'Nothing is mapped yet.' },
+    rehearse:
+      page.step === 0 && page.basedOn > 0
+        ? { state: 'fine' }
+        : { state: 'not begun', why: 'What the draft would write is not known before it is rehearsed.' },
+    publish:
+      page.step > 0 && page.findings.some((f) => f.isWrong)
+        ? { state: 'needs attention', why: 'Something is wrong; it can’t be published so.' }
+        : page.step > 0 || page.basedOn === 0
+          ? { state: 'not begun', why: 'The draft is not published.' }
+          : { state: 'fine' },
   };
 }

@@ -1,3 +1,4 @@
+import { useNavigate } from 'react-router';
 import type { DraftPage } from '../../../api/client';
 import { Button } from '../../../parts/Button';
 
@@ -10,7 +11,7 @@ export function DraftBar({
   discardQuestion,
 }: {
   draft: DraftPage;
-  move: (what: 'undo' | 'redo' | 'publish' | 'discard') => void;
+  move: (what: 'undo' | 'redo' | 'discard') => void;
   busy: boolean;
   check: () => void;
   discardQuestion: string;
@@ -18,6 +19,7 @@ export function DraftBar({
   const wrong = draft.findings.filter((f) => f.isWrong).length;
   const doubtful = draft.findings.filter((f) => !f.isWrong && !f.isJudged).length;
   const isNew = draft.basedOn === 0;
+  const go = useNavigate();
   return (
     <div className="mb-2 flex items-center gap-2 border-b border-rule pb-2">
       <span className="min-w-0 flex-1 truncate text-soft" aria-live="polite">
@@ -68,18 +70,9 @@ export function DraftBar({
             primary
             disabled={busy || wrong > 0}
             title={wrong > 0 ? `${wrong} things are wrong; Check lists them` : undefined}
-            onClick={() => {
-              if (
-                window.confirm(
-                  isNew
-                    ? 'Publish this mirror as version 1? It is live then, and runs when somebody asks for it or it is timed.'
-                    : `Publish ${draft.step} edits as version ${draft.basedOn + 1}? The next run reads every record again and writes what follows.`,
-                )
-              )
-                move('publish');
-            }}
+            onClick={() => void go('../publish', { relative: 'path' })}
           >
-            Publish
+            Publish…
           </Button>
         </>
       )}

@@ -1,6 +1,14 @@
 import type { DraftPage } from '../../../api/client';
 import { cellAt, newField } from './edits';
 
+const SIDE = {
+  mayCreate: true,
+  removal: 'ask' as const,
+  leaving: 'stopFollowing' as const,
+  mayRemove: false,
+  sweepEveryHours: 24,
+};
+
 /** A draft of customers on two systems, for the tests of what shows and edits one. */
 export const draftPage = (some: Partial<DraftPage> = {}): DraftPage => ({
   step: 3,
@@ -26,8 +34,8 @@ export const draftPage = (some: Partial<DraftPage> = {}): DraftPage => ({
     judged: [],
     leavesOut: false,
     sides: [
-      { mayCreate: true, removal: 'ask', constants: [] },
-      { mayCreate: true, removal: 'ask', constants: [{ path: 'Currency', text: 'EUR' }] },
+      { ...SIDE, constants: [] },
+      { ...SIDE, constants: [{ path: 'Currency', text: 'EUR' }] },
     ],
   },
   fields: [

@@ -149,7 +149,14 @@ test('a field of a catalogue becomes an agreed field with a name and a type of i
 });
 
 test('a constant is set, changed and taken out on its own side only', () => {
-  const side = { mayCreate: true, removal: 'ask' as const, constants: [] };
+  const side = {
+    mayCreate: true,
+    removal: 'ask' as const,
+    constants: [],
+    leaving: 'stopFollowing' as const,
+    mayRemove: false,
+    sweepEveryHours: 24,
+  };
   const none = {
     name: 'M',
     titleField: 'Name',
