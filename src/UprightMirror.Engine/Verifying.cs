@@ -167,7 +167,7 @@ public sealed class Verifying(MirrorContext context, Comparisons store)
         var why = known
             ?? (compared.Record.IsFollowed ? null : "it is not in the scope any more")
             ?? (compared.Record.OpenConflicts.Any(c => field is null || c.Fields.Contains(field)) ? "in conflict: a person is asked" : null)
-            ?? compared.Holds.Where(h => field is null || h.Side == side || h.Field is null).Select(h => $"held: {h.Reason}").FirstOrDefault()
+            ?? compared.Holds.Where(h => field is null || h.Side == side || h.Field is null).Select(h => h.Reason).FirstOrDefault()
             ?? compared.Pending.Where(p => p.Side == side && (field is null || p.Fields.Contains(field))).Select(p => p.State switch { "sent" => "it was written, and the answer never came: the next run looks", "refused" => "the system refused it", _ => "the next run writes it" }).FirstOrDefault();
         this.differences.Add(new Difference(side, id, compared.Record.Title, field, what, why));
     }

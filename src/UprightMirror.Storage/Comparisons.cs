@@ -5,7 +5,7 @@ using UprightMirror.Core.Remembered;
 namespace UprightMirror.Storage;
 
 /// <summary>A linked record with all that may explain why a side does not hold what is agreed.</summary>
-/// <param name="Holds">What holds it: the side it is about, the field where it is about one, and the reason.</param>
+/// <param name="Holds">What holds it: the side it is about, the field where it is about one, and in words that it is held or left out, and why.</param>
 /// <param name="Pending">Writes that are planned, were never answered, or were refused: the side, the state, and the agreed fields.</param>
 public sealed record ComparedRecord(
     LinkedRecord Record, IReadOnlyList<(int Side, string? Field, string Reason)> Holds, IReadOnlyList<(int Side, string State, IReadOnlyList<string> Fields)> Pending);
@@ -27,7 +27,10 @@ public sealed class Comparisons(NpgsqlDataSource database, int mirrorId, MirrorD
         next.Parameters.AddWithValue("after", after);
         next.Parameters.AddWithValue("count", count);
         var ids = await PostgresRunStore.ReadAll(next, r => r.GetGuid(0), cancellation);
-        await using var held = Command(connection, "select link_id, side, field, reason from hold where mirror_id = @mirror and link_id = any(@ids)");
+        await using var held = Command(connection, """
+            select link_id, side, field, 'held: ' || reason from hold where mirror_id = @mirror and link_id = any(@ids)
+            union all select link_id, side, null, 'left out by ' || who || ': ' || why from left_out where mirror_id = @mirror and link_id = any(@ids)
+            """);
         held.Parameters.AddWithValue("ids", ids.ToArray());
         var holds = (await PostgresRunStore.ReadAll(held, r => (Link: r.GetGuid(0), Hold: (r.GetInt32(1), r.IsDBNull(2) ? null : r.GetString(2), r.GetString(3))), cancellation)).ToLookup(h => h.Link, h => h.Hold);
         await using var owed = Command(connection, "select link_id, side, state, fields from delivery where mirror_id = @mirror and link_id = any(@ids) and state in ('planned', 'sent', 'refused')");
@@ -44,9 +47,11 @@ public sealed class Comparisons(NpgsqlDataSource database, int mirrorId, MirrorD
             select r.side, r.id, case
                 when r.double_of is not null then 'it was entered twice: ' || r.double_of || ' is the one that is kept'
                 when h.reason is not null then 'held: ' || h.reason
+                when o.why is not null then 'left out by ' || o.who || ': ' || o.why
                 when exists (select from look_alike a where a.mirror_id = r.mirror_id and a.state = 'open' and ((a.side_a = r.side and a.id_a = r.id) or (a.side_b = r.side and a.id_b = r.id))) then 'a person is asked whether it is the same as another'
                 when r.waiting then 'it waits for the next run' end
             from system_record r left join lateral (select reason from hold h where h.mirror_id = r.mirror_id and h.side = r.side and h.record_id = r.id and h.link_id is null limit 1) h on true
+                left join lateral (select who, why from left_out o where o.mirror_id = r.mirror_id and o.side = r.side and o.record_id = r.id and o.link_id is null limit 1) o on true
             where r.mirror_id = @mirror and r.link_id is null order by r.side, r.id
             """);
         return await PostgresRunStore.ReadAll(command, r => new UnlinkedRecord(r.GetInt32(0), r.GetString(1), r.IsDBNull(2) ? null : r.GetString(2)), cancellation);

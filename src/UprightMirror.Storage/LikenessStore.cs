@@ -16,11 +16,14 @@ public sealed class LikenessStore(NpgsqlConnection connection, int mirrorId, Tim
     public async Task<IReadOnlyList<KnownRecord>> ReadEvidenceDue(RecordPlace after, int count, CancellationToken cancellation)
     {
         await using var command = this.Command($"""
-            select {PostgresRunStore.MemberColumns} from system_record
+            select {PostgresRunStore.MemberColumns.Replace("raw", $"case when {LeftOut} then null else raw end raw", StringComparison.Ordinal)} from system_record
             where mirror_id = @mirror and evidence_due and (side, id) > (@side, @id) order by side, id limit @count
             """, ("side", after.Side), ("id", after.Id ?? ""), ("count", count));
         return await PostgresRunStore.ReadAll(command, PostgresRunStore.ReadMember, cancellation);
     }
+
+    /// <summary>One that is left out says nothing: it is like nobody.</summary>
+    private const string LeftOut = "exists (select from left_out o where o.mirror_id = system_record.mirror_id and o.side = system_record.side and o.record_id = system_record.id and o.link_id is null)";
 
     public async Task SaveEvidence(IReadOnlyList<RecordEvidence> records, CancellationToken cancellation)
     {

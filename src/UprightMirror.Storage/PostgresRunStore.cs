@@ -233,6 +233,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         await using var command = this.Command($"""
             select {MemberColumns} from system_record
             where mirror_id = @mirror and link_id is null and waiting and raw is not null and double_of is null and (side, id) > (@side, @id)
+                and not exists (select from left_out o where o.mirror_id = @mirror and o.side = system_record.side and o.record_id = system_record.id and o.link_id is null)
             order by side, id limit @count
             """, ("side", after.Side), ("id", after.Id), ("count", count));
         return await ReadAll(command, ReadMember, cancellation);
@@ -305,6 +306,7 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         await using var waiting = this.Command("""
             select id from link l where mirror_id = @mirror and waiting and id > @after
                 and not exists (select from hold h where h.mirror_id = @mirror and h.link_id = l.id and h.set_aside_by_undo_of is not null)
+                and not exists (select from left_out o where o.mirror_id = @mirror and o.link_id = l.id)
             order by id limit @count
             """, ("after", after), ("count", count));
         return await LinkedRecords.Read(this.connection, this.mirrorId, this.forms, await ReadAll(waiting, r => r.GetGuid(0), cancellation), cancellation);

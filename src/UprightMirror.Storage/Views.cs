@@ -159,6 +159,12 @@ public sealed class Views(NpgsqlDataSource database)
         return await All(command, r => new HoldView(r.GetInt64(0), r.GetInt32(1), r.IsDBNull(2) ? null : r.GetGuid(2), r.GetInt32(3), r.GetString(4), r.GetString(5), Text(r, 6), r.GetString(7), Text(r, 8), Time(r, 9)!.Value), cancellation);
     }
 
+    public async Task<int> HoldCount(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select count(*)::int from hold where set_aside_by_undo_of is null");
+        return (int)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
     /// <summary>What undone runs set aside and nobody has let go on yet, the newest first.</summary>
     public async Task<IReadOnlyList<UndoneView>> SetAside(CancellationToken cancellation)
     {
@@ -167,23 +173,6 @@ public sealed class Views(NpgsqlDataSource database)
             where h.set_aside_by_undo_of is not null group by 1, 2 order by 5 desc
             """);
         return await All(command, r => new UndoneView(r.GetInt32(0), r.GetInt64(1), r.GetInt32(2), Text(r, 3), Time(r, 4)!.Value), cancellation);
-    }
-
-    /// <summary>Lets a held record be tried again by the next run. False when it is not held any more.</summary>
-    public async Task<bool> Release(long hold, CancellationToken cancellation)
-    {
-        await using var command = database.CreateCommand("""
-            with released as (
-                delete from hold where id = @id returning mirror_id, link_id, side, record_id
-            ), record as (
-                update system_record r set waiting = true from released h where h.link_id is null and r.mirror_id = h.mirror_id and r.side = h.side and r.id = h.record_id
-            ), linked as (
-                update link l set waiting = true from released h where l.mirror_id = h.mirror_id and l.id = h.link_id
-            )
-            select count(*)::int from released
-            """);
-        command.Parameters.AddWithValue("id", hold);
-        return (int)(await command.ExecuteScalarAsync(cancellation))! == 1;
     }
 
     /// <summary>

@@ -59,6 +59,8 @@ test('a new mirror: its sides, its fields, how its records are recognised and se
   await picture('step-sides');
   await step('Recognising').click();
   await expect(page.getByRole('heading', { name: 'Irish clubs' })).toBeVisible();
+  await page.getByRole('combobox').filter({ hasText: 'add a key…' }).selectOption('Email');
+  await expect(page.getByRole('button', { name: /^Check: 0 wrong/ })).toBeVisible();
   await picture('step-recognising');
   await step('Settling').click();
   await picture('step-settling');

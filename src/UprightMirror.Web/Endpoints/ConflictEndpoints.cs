@@ -34,14 +34,6 @@ public sealed record ConflictPage(ConflictRow Conflict, RecordPage Record, IRead
 /// <param name="Texts">For typed: one for each field.</param>
 public sealed record DecisionAsked(int Revision, string Take, int? Side, IReadOnlyList<string>? Texts, string? Comment = null);
 
-public sealed record HoldShown(long Id, string Mirror, string MirrorName, Guid? Link, SideShown Side, string RecordId, string Title, string? Field, string Reason, string? Answer, DateTimeOffset Since);
-
-/// <summary>Records that the undo of a run set aside, together.</summary>
-/// <param name="Who">Who undid the whole run; null when only records of it were undone.</param>
-public sealed record UndoneShown(string Mirror, string MirrorName, long Run, int Records, string? Who, DateTimeOffset Since);
-
-public sealed record HeldPage(IReadOnlyList<HoldShown> Holds, IReadOnlyList<UndoneShown> Undone);
-
 internal static class ConflictEndpoints
 {
     public static void MapConflicts(this RouteGroupBuilder api)
@@ -49,9 +41,6 @@ internal static class ConflictEndpoints
         api.MapGet("/conflicts", List).WithName("getConflicts");
         api.MapGet("/conflicts/{id:long}", Page).WithName("getConflict");
         api.MapPost("/conflicts/{id:long}/decision", Decide).RequireAuthorization(Roles.Steward).WithName("decide");
-        api.MapGet("/held", Held).WithName("getHeld");
-        api.MapPost("/held/{id:long}/release", async Task<Results<NoContent, NotFound>> (long id, Views views, CancellationToken cancellation) =>
-            await views.Release(id, cancellation) ? TypedResults.NoContent() : TypedResults.NotFound()).RequireAuthorization(Roles.Steward).WithName("release");
     }
 
     public static bool IsTooLong(string? comment) => comment?.Length > 500;
@@ -170,15 +159,5 @@ internal static class ConflictEndpoints
             DecisionEnd.ChangedMeanwhile => TypedResults.Problem(statusCode: 409, title: why),
             _ => TypedResults.Problem(statusCode: 422, title: why),
         };
-    }
-
-    private static async Task<HeldPage> Held(Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
-    {
-        var shown = await Shown.With(connections, cancellation);
-        var kept = (await mirrors.All(cancellation)).ToDictionary(m => m.Id);
-        return new HeldPage(
-            [.. (await views.Holds(1000, cancellation)).Select(h => new HoldShown(
-            h.Id, kept[h.MirrorId].Definition.Key, kept[h.MirrorId].Definition.Name, h.Link, shown.Sides(kept[h.MirrorId].Definition)[h.Side], h.RecordId, h.Title, h.Field, h.Reason, h.Answer, h.Since))],
-            [.. (await views.SetAside(cancellation)).Select(u => new UndoneShown(kept[u.MirrorId].Definition.Key, kept[u.MirrorId].Definition.Name, u.Run, u.Records, u.Who, u.Since))]);
     }
 }

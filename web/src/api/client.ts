@@ -31,6 +31,7 @@ export type LikenessForm = Schemas['LikenessForm'];
 export type RecognisingTried = Schemas['RecognisingTried'];
 export type SampledPair = Schemas['SampledPair'];
 export type Hold = Schemas['HoldShown'];
+export type LeftOut = Schemas['LeftOutShown'];
 export type Undone = Schemas['UndoneShown'];
 export type UndoRehearsed = Schemas['UndoRehearsed'];
 export type Guards = Schemas['GuardsShown'];

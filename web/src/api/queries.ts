@@ -745,10 +745,28 @@ export function useSetRule(mirror: string) {
   });
 }
 
-export function useRelease() {
+/** Lets held records be tried again by the next run. */
+export function useReleaseTogether() {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (id: number) => client.POST('/api/held/{id}/release', { params: { path: { id } } }),
+    mutationFn: (holds: number[]) => data(client.POST('/api/held/release', { body: { holds } })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** Leaves held records out for good. */
+export function useLeaveOut() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { holds: number[]; why: string }) => data(client.POST('/api/held/leave-out', { body })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useTakeIn() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (id: number) => client.POST('/api/held/left-out/{id}/take-in', { params: { path: { id } } }),
     onSettled: () => cache.invalidateQueries(),
   });
 }

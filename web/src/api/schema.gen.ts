@@ -596,6 +596,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/held/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["releaseTogether"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/held/leave-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["leaveOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/held/left-out/{id}/take-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["takeIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conflicts/{id}/undo": {
         parameters: {
             query?: never;
@@ -1830,9 +1878,16 @@ export interface components {
             value: string;
             why: string;
         };
+        HeldEnd: {
+            /** Format: int32 */
+            records: number;
+        };
         HeldPage: {
             holds: components["schemas"]["HoldShown"][];
+            /** Format: int32 */
+            total: number;
             undone: components["schemas"]["UndoneShown"][];
+            leftOut: components["schemas"]["LeftOutShown"][];
         };
         HoldShown: {
             /** Format: int64 */
@@ -1849,6 +1904,8 @@ export interface components {
             answer: null | string;
             /** Format: date-time */
             since: string;
+            pattern: string;
+            value: null | string;
         };
         InverseShown: {
             /** Format: int32 */
@@ -1895,11 +1952,30 @@ export interface components {
             others: components["schemas"]["LearnExample"][];
             askFor: null | string;
         };
+        LeaveOutAsked: {
+            holds: number[];
+            why: string;
+        };
         /**
          * @default stopFollowing
          * @enum {unknown}
          */
         Leaving: "stopFollowing" | "removeFollowers";
+        LeftOutShown: {
+            /** Format: int64 */
+            id: number;
+            mirror: string;
+            mirrorName: string;
+            /** Format: uuid */
+            link: null | string;
+            side: components["schemas"]["SideShown"];
+            title: string;
+            reason: string;
+            why: string;
+            who: string;
+            /** Format: date-time */
+            at: string;
+        };
         LetGoOn: {
             /** Format: int32 */
             records: number;
@@ -2249,6 +2325,9 @@ export interface components {
             /** Format: int32 */
             rightSide: number;
             rightPath: string;
+        };
+        ReleaseAsked: {
+            holds: number[];
         };
         /** @enum {unknown} */
         Removal: "ask" | "removeElsewhere" | "forgetLink" | "createAgain";
@@ -3936,6 +4015,81 @@ export interface operations {
         };
     };
     release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    releaseTogether: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldEnd"];
+                };
+            };
+        };
+    };
+    leaveOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaveOutAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldEnd"];
+                };
+            };
+        };
+    };
+    takeIn: {
         parameters: {
             query?: never;
             header?: never;

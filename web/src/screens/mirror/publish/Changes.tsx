@@ -75,7 +75,7 @@ function Sentences({ title, of }: { title: string; of: string[] }) {
       {of.length === 0 ? (
         <p className="text-soft">No sentence.</p>
       ) : (
-        <ul className="max-h-64 overflow-auto">
+        <ul className="max-h-64 overflow-auto" tabIndex={0} aria-label={title}>
           {of.map((s) => (
             <li key={s} className="border-t border-rule py-1">
               {s}

@@ -16,7 +16,7 @@ export function Rehearse({ page, session }: { page: MirrorPage; session: Session
   if (runs.isError) return <Failing error={runs.error} retry={() => void runs.refetch()} />;
   const isDraft = mirror.state === 'draft';
   const hasDraft = (draft?.step ?? 0) > 0 || isDraft;
-  const wrong = draft?.findings.filter((f) => f.isWrong).length ?? 0;
+  const wrong = draft?.findings.filter((f) => f.isWrong) ?? [];
   const going = runs.data.find((r) => r.state === 'running');
   const rehearsals = runs.data.filter((r) => r.rehearsal && r.state !== 'running');
   const last = rehearsals[0];
@@ -31,12 +31,7 @@ export function Rehearse({ page, session }: { page: MirrorPage; session: Session
           run writes, as long as nothing changes meanwhile.
         </p>
         {hasDraft && (
-          <Button
-            primary
-            disabled={!may || !!going || start.isPending || wrong > 0}
-            title={wrong > 0 ? 'Something is wrong in the draft; Check lists it' : undefined}
-            onClick={() => begin(true)}
-          >
+          <Button primary disabled={!may || !!going || start.isPending || wrong.length > 0} onClick={() => begin(true)}>
             Rehearse the draft
           </Button>
         )}
@@ -46,6 +41,12 @@ export function Rehearse({ page, session }: { page: MirrorPage; session: Session
           </Button>
         )}
       </div>
+      {hasDraft && wrong[0] && (
+        <p className="mb-3 text-refused">
+          × The draft can’t be rehearsed yet: {wrong[0].words}
+          {wrong.length > 1 && ` And ${wrong.length - 1} more.`}
+        </p>
+      )}
       {start.isError && <Notice>{start.error.message}</Notice>}
       {going && (
         <p role="status" className="mb-3">
