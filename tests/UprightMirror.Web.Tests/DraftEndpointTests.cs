@@ -128,6 +128,56 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
     }
 
     [Fact]
+    public async Task Times_that_never_come_and_mirrors_that_would_run_after_themselves_are_refused()
+    {
+        object Timing(string kind, string? calendar = null, string? after = null) => new { kind, calendar, after, timeZone = "Europe/Amsterdam", onEvents = true, onFiles = true };
+        var tried = await this.Post("timing", Timing("calendar", "0 7 * * MON-FRI"));
+        tried.GetProperty("problems").GetArrayLength().ShouldBe(0);
+        tried.GetProperty("words").GetString()!.ShouldStartWith("It runs at 07:00, on Monday to Friday (Europe/Amsterdam)");
+        tried.GetProperty("next").GetArrayLength().ShouldBe(5);
+        (await this.Post("timing", Timing("calendar", "0 7 31 2 *"))).GetProperty("problems")[0].GetString().ShouldBe("0 7 31 2 * never comes: there is no such day.");
+        (await this.Post("timing", Timing("after", after: "bench"))).GetProperty("problems")[0].GetString()!.ShouldContain("after itself");
+        (await this.Post("timing", Timing("after", after: "nobody"))).GetProperty("problems")[0].GetString().ShouldBe("There is no mirror nobody to run after.");
+
+        // Kept is only what can be.
+        var settings = System.Text.Json.Nodes.JsonNode.Parse((await this.Read()).GetProperty("settings").GetRawText())!;
+        settings["timing"] = JsonSerializer.SerializeToNode(Timing("calendar", "0 7 31 2 *"));
+        var (client, _) = await product.Known("administrator");
+        (await Title(await client.PutAsJsonAsync(Bench, new { step = 0, what = "Time it", fields = new[] { NameField }, settings }))).ShouldContain("never comes");
+        settings["timing"] = JsonSerializer.SerializeToNode(Timing("hourly"));
+        (await Title(await client.PutAsJsonAsync(Bench, new { step = 0, what = "Time it", fields = new[] { NameField }, settings }))).ShouldBe("Give the time at which it runs.");
+    }
+
+    [Fact]
+    public async Task A_scope_is_counted_on_real_records_as_conditions_and_as_a_formula()
+    {
+        await this.LinkOne("Raven Rock");
+        var tried = await this.Post("scope", new { side = 0, conditions = new { all = true, rows = new[] { new { path = "name", test = "beginsWith", values = new[] { "Raven" } } } } });
+        (tried.GetProperty("looked").GetInt32(), tried.GetProperty("covered").GetInt32()).ShouldBe((1, 1));
+        tried.GetProperty("formula").GetString().ShouldBe("LEFT(name; 5) = \"Raven\"");
+        tried.GetProperty("in")[0].GetProperty("title").GetString().ShouldBe("Raven Rock");
+        tried.GetProperty("seen")[0].GetProperty("values")[0].GetString().ShouldBe("Raven Rock");
+        var other = await this.Post("scope", new { side = 0, formula = "name = \"Quarry Lake\"" });
+        (other.GetProperty("covered").GetInt32(), other.GetProperty("out").GetArrayLength()).ShouldBe((0, 1));
+        other.GetProperty("conditions").GetProperty("rows")[0].GetProperty("test").GetString().ShouldBe("is");
+        (await this.Post("scope", new { side = 0, formula = "nam = 1" })).GetProperty("problem").GetString().ShouldBe("left has no field nam. Name one that it has.");
+        var (client, _) = await product.Known("administrator");
+        (await client.PostAsJsonAsync($"{Bench}/scope", new { side = 7, formula = "name = 1" })).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+    }
+
+    [Fact]
+    public async Task What_was_edited_since_it_was_looked_at_is_not_published()
+    {
+        await this.Save(0, NameField, Field("Town", Cell("name"), null));
+        await this.Save(1, NameField);
+        var (client, _) = await product.Known("administrator");
+        var answer = await client.PostAsJsonAsync($"{Bench}/publish", new { comment = "because", step = 1 });
+        answer.StatusCode.ShouldBe(HttpStatusCode.Conflict);
+        (await Title(answer)).ShouldStartWith("The draft was edited meanwhile: An edit, by");
+        (await Title(await client.PostAsJsonAsync($"{Bench}/publish", new { comment = new string('x', 2001), step = 2 }))).ShouldBe("A comment has at most 2,000 characters.");
+    }
+
+    [Fact]
     public async Task A_formula_is_tried_on_the_values_that_are_known()
     {
         var tried = await this.Post("try", new { side = 0, type = "text", cell = Cell("name", new { kind = "formula", toSide = "UPPER(value)" }) });

@@ -35,7 +35,7 @@ public static class MirrorChanges
             if (was is null)
             {
                 changes.Add(new MirrorChange(field.Name, null, "field", null, Summary(field)));
-                changes.AddRange(OfField(field).Where(f => f.Side is not null).Select(f => new MirrorChange(field.Name, f.Side, f.What, null, f.Text)));
+                changes.AddRange(OfField(field).Where(f => f.Side is not null && !IsUsual(f)).Select(f => new MirrorChange(field.Name, f.Side, f.What, null, f.Text)));
                 continue;
             }
 
@@ -83,6 +83,9 @@ public static class MirrorChanges
             yield return new MirrorChange(field, fact.Side, fact.What, fact.Text, null);
         }
     }
+
+    /// <summary>What goes without saying of a field that is new.</summary>
+    private static bool IsUsual(Fact fact) => fact is { What: "conversion", Text: "as it stands" } or { What: "edited there", Text: "put back" };
 
     private static string Said(AgreedFieldDefinition field) => string.Join('\n', OfField(field).Select(f => $"{f.Side} {f.What} {f.Text}"));
 

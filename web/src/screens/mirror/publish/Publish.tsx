@@ -41,7 +41,7 @@ export function Publish({ page, session, check }: { page: MirrorPage; session: S
         <section aria-label="Comparison">
           <div className="mb-2 flex items-center gap-3">
             <h2 className="font-semibold">
-              Version {shown.from} → version {shown.to}
+              {shown.from === 0 ? `Version ${shown.to}` : `Version ${shown.from} → version ${shown.to}`}
             </h2>
             <Button className="ml-auto" onClick={() => setParams({})}>
               Back to the draft
@@ -195,9 +195,9 @@ function VersionList({
               {v.who}, <When at={v.at} />
             </span>
             <span className="flex w-[300px] shrink-0 justify-end gap-2">
-              {versions[i + 1] && (
-                <Button onClick={() => compare(versions[i + 1]!.version, v.version)}>What it changed</Button>
-              )}
+              <Button onClick={() => compare(versions[i + 1]?.version ?? 0, v.version)}>
+                {versions[i + 1] ? 'What it changed' : 'What it said'}
+              </Button>
               {!v.isInForce && session.role === 'administrator' && (
                 <Button
                   disabled={back.isPending}
