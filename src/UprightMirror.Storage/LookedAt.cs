@@ -92,15 +92,20 @@ internal static class LookedAt
     /// <summary>What the records that point at some links hold in a field, in the order of their own links.</summary>
     public static async Task<ILookup<Guid, Value>> Read(NpgsqlDataSource database, int mirrorId, LinkedRecordsField field, IReadOnlyCollection<Guid> links, CancellationToken cancellation)
     {
-        // A mirror that was never published has no pointers yet.
-        await using var command = database.CreateCommand("""
-            with known as (select exists (select from pointing where mirror_id = @mirror and reference = @reference) as is_kept), pointing as (
-                select p.target, p.link_id from pointer p, known where known.is_kept and p.mirror_id = @mirror and p.reference = @reference and p.target = any(@links)
-                union all
-                select (l.agreed -> @reference -> 'value' ->> 'link')::uuid, l.id from link l, known
-                where not known.is_kept and l.mirror_id = @mirror and l.agreed -> @reference -> 'value' ->> 'link' = any(@texts)
-            )
-            select p.target, l.agreed -> @field -> 'value' from pointing p join link l on l.mirror_id = @mirror and l.id = p.link_id order by l.id
+        await using var kept = database.CreateCommand("select exists (select from pointing where mirror_id = @mirror and reference = @reference)");
+        kept.Parameters.AddWithValue("mirror", mirrorId);
+        kept.Parameters.AddWithValue("reference", field.By.Name);
+
+        // A mirror that was never published has no pointers yet. Each record is looked up by its key, whatever the database believes of tables that were just filled.
+        await using var command = database.CreateCommand((bool)(await kept.ExecuteScalarAsync(cancellation))!
+            ? """
+            select p.target, l.value from pointer p
+            cross join lateral (select agreed -> @field -> 'value' as value from link where mirror_id = @mirror and id = p.link_id offset 0) l
+            where p.mirror_id = @mirror and p.reference = @reference and p.target = any(@links) order by p.link_id
+            """
+            : """
+            select (l.agreed -> @reference -> 'value' ->> 'link')::uuid, l.agreed -> @field -> 'value' from link l
+            where l.mirror_id = @mirror and l.agreed -> @reference -> 'value' ->> 'link' = any(@texts) order by l.id
             """);
         command.Parameters.AddWithValue("mirror", mirrorId);
         command.Parameters.AddWithValue("reference", field.By.Name);
