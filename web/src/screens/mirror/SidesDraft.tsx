@@ -1,7 +1,5 @@
 import type { DraftPage, DraftSettings } from '../../api/client';
-import { useDraft, useEditDraft, useMoveDraft } from '../../api/queries';
-import { Failing, Loading, Notice } from '../../parts/States';
-import { DraftBar } from './bench/DraftBar';
+import { DraftStep } from './bench/DraftStep';
 import { SideRow } from './Sides';
 import { INPUT, Captioned, Tick } from '../../parts/inputs';
 
@@ -16,62 +14,55 @@ const REMOVALS: Record<DraftSide['removal'], string> = {
 
 /** What each side may do in the mirror, edited in its draft. */
 export function SidesDraft({ mirrorKey, check }: { mirrorKey: string; check: () => void }) {
-  const draft = useDraft(mirrorKey, 1, '');
-  const { edit, error } = useEditDraft(mirrorKey);
-  const move = useMoveDraft(mirrorKey);
-  if (draft.isPending) return <Loading what="the sides" />;
-  if (draft.isError) return <Failing error={draft.error} retry={() => void draft.refetch()} />;
-  const { settings, sides, fields, step } = draft.data;
-  const change = (what: string, index: number, some: Partial<DraftSide>) =>
-    edit(what, fields, { ...settings, sides: settings.sides.map((s, i) => (i === index ? { ...s, ...some } : s)) });
   return (
-    <>
-      <DraftBar
-        draft={draft.data}
-        move={move.mutate}
-        busy={move.isPending}
-        check={check}
-        discardQuestion={`Throw away ${step} edits? What is live stays as it is. This can't be undone.`}
-      />
-      {error && <Notice>{error.message}</Notice>}
-      <ul className="border-y border-rule bg-sheet">
-        {sides.map((s) => {
-          const own = settings.sides[s.index]!;
-          return (
-            <SideRow key={s.index} side={s} fields={fields}>
-              <div className="space-y-2">
-                <Tick
-                  on={own.mayCreate}
-                  set={(mayCreate) =>
-                    change(mayCreate ? `Create in ${s.name}` : `Create nothing in ${s.name}`, s.index, { mayCreate })
-                  }
-                >
-                  create there what it lacks
-                </Tick>
-                <Constants page={draft.data} side={s.index} />
-              </div>
-              <Captioned label={`Removed in ${s.name}:`}>
-                <select
-                  className={INPUT}
-                  value={own.removal}
-                  onChange={(e) =>
-                    change(`Removed in ${s.name}: ${REMOVALS[e.target.value as DraftSide['removal']]}`, s.index, {
-                      removal: e.target.value as DraftSide['removal'],
-                    })
-                  }
-                >
-                  {Object.entries(REMOVALS).map(([id, words]) => (
-                    <option key={id} value={id}>
-                      {words}
-                    </option>
-                  ))}
-                </select>
-              </Captioned>
-            </SideRow>
-          );
-        })}
-      </ul>
-    </>
+    <DraftStep mirrorKey={mirrorKey} what="the sides" check={check}>
+      {(draft, edit) => <SideList draft={draft} edit={(what, settings) => edit(what, draft.fields, settings)} />}
+    </DraftStep>
+  );
+}
+
+function SideList({ draft, edit }: { draft: DraftPage; edit: (what: string, settings: DraftSettings) => void }) {
+  const { settings, sides, fields } = draft;
+  const change = (what: string, index: number, some: Partial<DraftSide>) =>
+    edit(what, { ...settings, sides: settings.sides.map((s, i) => (i === index ? { ...s, ...some } : s)) });
+  return (
+    <ul className="border-y border-rule bg-sheet">
+      {sides.map((s) => {
+        const own = settings.sides[s.index]!;
+        return (
+          <SideRow key={s.index} side={s} fields={fields}>
+            <div className="space-y-2">
+              <Tick
+                on={own.mayCreate}
+                set={(mayCreate) =>
+                  change(mayCreate ? `Create in ${s.name}` : `Create nothing in ${s.name}`, s.index, { mayCreate })
+                }
+              >
+                create there what it lacks
+              </Tick>
+              <Constants page={draft} side={s.index} />
+            </div>
+            <Captioned label={`Removed in ${s.name}:`}>
+              <select
+                className={INPUT}
+                value={own.removal}
+                onChange={(e) =>
+                  change(`Removed in ${s.name}: ${REMOVALS[e.target.value as DraftSide['removal']]}`, s.index, {
+                    removal: e.target.value as DraftSide['removal'],
+                  })
+                }
+              >
+                {Object.entries(REMOVALS).map(([id, words]) => (
+                  <option key={id} value={id}>
+                    {words}
+                  </option>
+                ))}
+              </select>
+            </Captioned>
+          </SideRow>
+        );
+      })}
+    </ul>
   );
 }
 

@@ -1,9 +1,9 @@
 import type { MirrorPage, Session } from '../../../api/client';
-import { useDraft, useEditDraft, useMirrorState, useMoveDraft } from '../../../api/queries';
+import { useMirrorState } from '../../../api/queries';
 import { Button } from '../../../parts/Button';
-import { Failing, Loading, Notice } from '../../../parts/States';
+import { Notice } from '../../../parts/States';
 import { When } from '../../../parts/When';
-import { DraftBar } from '../bench/DraftBar';
+import { DraftStep } from '../bench/DraftStep';
 import { Guards } from '../Guards';
 import { ScopeOfSide } from './ScopeOfSide';
 import { TimingEditor } from './TimingEditor';
@@ -26,50 +26,39 @@ export function ScopeAndTiming({ page, session, check }: { page: MirrorPage; ses
 }
 
 function Edited({ mirrorKey, check }: { mirrorKey: string; check: () => void }) {
-  const draft = useDraft(mirrorKey, 1, '');
-  const { edit, error } = useEditDraft(mirrorKey);
-  const move = useMoveDraft(mirrorKey);
-  if (draft.isPending) return <Loading what="the scope" />;
-  if (draft.isError) return <Failing error={draft.error} retry={() => void draft.refetch()} />;
-  const { settings, sides, fields, step } = draft.data;
   return (
-    <>
-      <DraftBar
-        draft={draft.data}
-        move={move.mutate}
-        busy={move.isPending}
-        check={check}
-        discardQuestion={`Throw away ${step} edits? What is live stays as it is. This can't be undone.`}
-      />
-      {error && <Notice>{error.message}</Notice>}
-      {move.isError && <Notice>{move.error.message}</Notice>}
-      <section aria-label="Scope">
-        <h2 className="mb-1 font-semibold">Which records take part</h2>
-        <ul className="border-y border-rule bg-sheet [&>li+li]:border-t [&>li]:border-rule">
-          {sides.map((side) => (
-            <ScopeOfSide
-              // An undone edit is shown as it was.
-              key={`${side.index} ${settings.sides[side.index]!.scope ?? ''}`}
-              mirrorKey={mirrorKey}
-              side={side}
-              own={settings.sides[side.index]!}
-              keep={(what, some) =>
-                edit(what, fields, {
-                  ...settings,
-                  sides: settings.sides.map((s, i) => (i === side.index ? { ...s, ...some } : s)),
-                })
-              }
-            />
-          ))}
-        </ul>
-      </section>
-      <TimingEditor
-        key={JSON.stringify(settings.timing)}
-        mirrorKey={mirrorKey}
-        timing={settings.timing!}
-        keep={(what, timing) => edit(what, fields, { ...settings, timing })}
-      />
-    </>
+    <DraftStep mirrorKey={mirrorKey} what="the scope" check={check}>
+      {({ settings, sides, fields }, edit) => (
+        <>
+          <section aria-label="Scope">
+            <h2 className="mb-1 font-semibold">Which records take part</h2>
+            <ul className="border-y border-rule bg-sheet [&>li+li]:border-t [&>li]:border-rule">
+              {sides.map((side) => (
+                <ScopeOfSide
+                  // An undone edit is shown as it was.
+                  key={`${side.index} ${settings.sides[side.index]!.scope ?? ''}`}
+                  mirrorKey={mirrorKey}
+                  side={side}
+                  own={settings.sides[side.index]!}
+                  keep={(what, some) =>
+                    edit(what, fields, {
+                      ...settings,
+                      sides: settings.sides.map((s, i) => (i === side.index ? { ...s, ...some } : s)),
+                    })
+                  }
+                />
+              ))}
+            </ul>
+          </section>
+          <TimingEditor
+            key={JSON.stringify(settings.timing)}
+            mirrorKey={mirrorKey}
+            timing={settings.timing!}
+            keep={(what, timing) => edit(what, fields, { ...settings, timing })}
+          />
+        </>
+      )}
+    </DraftStep>
   );
 }
 

@@ -2,50 +2,7 @@ import { useEffect, useState } from 'react';
 import type { DayOfWeek, MirrorTiming, TimingKind } from '../../../api/client';
 import { useMirrors, useTimeZones, useTimingTried } from '../../../api/queries';
 import { INPUT, Tick } from '../../../parts/inputs';
-
-const KINDS: [TimingKind, string][] = [
-  ['byHand', 'when somebody asks for it'],
-  ['every', 'every so many minutes'],
-  ['hourly', 'every hour'],
-  ['daily', 'every day'],
-  ['weekly', 'on days of the week'],
-  ['monthly', 'every month'],
-  ['yearly', 'every year'],
-  ['calendar', 'by a calendar expression'],
-  ['after', 'after another mirror'],
-];
-const DAYS: DayOfWeek[] = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'saturday', 'sunday'];
-const MONTHS = 'January February March April May June July August September October November December'.split(' ');
-const LAST_DAY = -1;
-const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
-const clock = (time: string | null | undefined) => (time ?? '06:00').slice(0, 5);
-
-/** What each kind begins with, and nothing that only another kind has. */
-function ofKind(kind: TimingKind, from: MirrorTiming, others: string[]): MirrorTiming {
-  const none = { minutes: null, at: null, days: [], dayOfMonth: null, month: null, calendar: null, after: null };
-  const at = from.at ?? (kind === 'hourly' ? '00:00:00' : '06:00:00');
-  const zone = from.timeZone === 'UTC' ? Intl.DateTimeFormat().resolvedOptions().timeZone : from.timeZone;
-  const base = { ...from, ...none, kind, timeZone: zone };
-  switch (kind) {
-    case 'every':
-      return { ...base, minutes: 15 };
-    case 'hourly':
-    case 'daily':
-      return { ...base, at };
-    case 'weekly':
-      return { ...base, at, days: DAYS.slice(0, 5) };
-    case 'monthly':
-      return { ...base, at, dayOfMonth: 1 };
-    case 'yearly':
-      return { ...base, at, dayOfMonth: 1, month: 1 };
-    case 'calendar':
-      return { ...base, calendar: '30 6 * * MON-FRI' };
-    case 'after':
-      return { ...base, after: others[0] ?? null };
-    default:
-      return base;
-  }
-}
+import { capital, clock, DAYS, KINDS, LAST_DAY, MONTHS, ofKind } from './kinds';
 
 /** When the mirror runs by itself, with the next times in words. What can't be is told and not kept. */
 export function TimingEditor({
