@@ -97,9 +97,17 @@ public sealed class Likening(MirrorContext context, LikenessDefinition likeness)
         var pairs = candidates.Across.PairsOf(0).Select(p => (Pair: p, Matcher: candidates.Across)).Concat(candidates.Within.PairsOf(0).Select(p => (Pair: p, Matcher: candidates.Within)))
             .ToDictionary(p => (p.Pair.A, p.Pair.B), p => (p.Pair, Likelihood: Likelihood.Of(p.Matcher.Evidence(p.Pair), this.plan, likeness.Fields)));
         LikelyPair[] Likely(bool across) => [.. pairs.Values.Where(p => across == (candidates.Records[p.Pair.A].Side != candidates.Records[p.Pair.B].Side)).Select(p => new LikelyPair(p.Pair.A, p.Pair.B, p.Likelihood.Probability, p.Pair.Weight - p.Pair.Rivals))];
+        LikelyPair Double(int a, int b)
+        {
+            var pair = new MatchedPair(a, b, candidates.Within.WeightOf(a, b), 0, 1);
+            var likelihood = Likelihood.Of(candidates.Within.Evidence(pair), this.plan, likeness.Fields);
+            pairs[(a, b)] = (pair, likelihood);
+            return new LikelyPair(a, b, likelihood.Probability, pair.Weight);
+        }
+
         var plan = Linking.Solve(
             [.. candidates.Records.Select(r => new LinkableRecord(r.Side, r.Id, r.Link))], Likely(true), Likely(false),
-            (a, b) => Recognising.AreDifferent(different, Place(candidates.Records[a]), Place(candidates.Records[b])), candidates.Across.WeightOf, likeness.LinkAt, likeness.AskAt);
+            (a, b) => Recognising.AreDifferent(different, Place(candidates.Records[a]), Place(candidates.Records[b])), candidates.Across.WeightOf, likeness.LinkAt, likeness.AskAt, Double);
         await this.Keep(candidates.Records, plan, pairs.ToDictionary(p => p.Key, p => p.Value.Likelihood), [record], [record.Place], cancellation);
     }
 

@@ -36,8 +36,10 @@ public static class Linking
     /// <param name="within">Pairs of one side: they are asked about, never linked.</param>
     /// <param name="isDifferent">Whether a person said that two records are different.</param>
     /// <param name="weigh">What speaks for two records of different sides that are not among the pairs.</param>
-    public static LinkingPlan Solve(IReadOnlyList<LinkableRecord> records, IReadOnlyList<LikelyPair> across, IReadOnlyList<LikelyPair> within, Func<int, int, bool> isDifferent, Func<int, int, double> weigh, double linkAt, double askAt) =>
-        new Solution(records, across, within, isDifferent, weigh, linkAt, askAt).Solve();
+    /// <param name="doubleOf">Two records of one side as a pair, however likely; null where nothing can be asked about them, or none is ever asked for.</param>
+    public static LinkingPlan Solve(
+        IReadOnlyList<LinkableRecord> records, IReadOnlyList<LikelyPair> across, IReadOnlyList<LikelyPair> within, Func<int, int, bool> isDifferent, Func<int, int, double> weigh, double linkAt, double askAt, Func<int, int, LikelyPair>? doubleOf = null) =>
+        new Solution(records, across, within, isDifferent, weigh, linkAt, askAt) { DoubleOf = doubleOf }.Solve();
 
     private sealed class Solution
     {
@@ -92,6 +94,8 @@ public static class Linking
             this.atoms.Add(own);
         }
 
+        public Func<int, int, LikelyPair>? DoubleOf { get; init; }
+
         public LinkingPlan Solve()
         {
             var groups = ImmutableArray.CreateBuilder<ImmutableArray<int>>();
@@ -119,13 +123,19 @@ public static class Linking
                 {
                     if (this.records[lonely].Link is null && !grouped.Contains(lonely) && !doubles[lonely].Any(d => this.AreTogether(d, other, groups)))
                     {
-                        asked[(pair.A, pair.B)] = pair;
+                        // What it seems to be has a record on its side already: it is a double of that one, or nothing to do with either.
+                        var twin = this.DoubleOf is null ? -1 : this.Together(other, groups).FirstOrDefault(r => r != lonely && this.SideOf(r) == this.SideOf(lonely), -1);
+                        var asks = twin >= 0 && !this.isDifferent(Math.Min(lonely, twin), Math.Max(lonely, twin)) ? this.DoubleOf!(Math.Min(lonely, twin), Math.Max(lonely, twin)) : pair;
+                        asked[(asks.A, asks.B)] = asks;
                     }
                 }
             }
 
             return new LinkingPlan([.. groups.OrderBy(g => g[0])], [.. asked.Values.OrderBy(p => p.A).ThenBy(p => p.B)]);
         }
+
+        /// <summary>What a record is linked with, or comes to be, itself among them.</summary>
+        private IEnumerable<int> Together(int record, ImmutableArray<ImmutableArray<int>>.Builder groups) => this.atoms[this.atomOf[record]].Concat(groups.Where(g => g.Contains(record)).SelectMany(g => g));
 
         private bool AreTogether(int a, int b, ImmutableArray<ImmutableArray<int>>.Builder groups) =>
             this.atomOf[a] == this.atomOf[b] || groups.Any(g => g.Contains(a) && g.Contains(b));

@@ -31,7 +31,14 @@ public sealed record Resemblance(Matched Matched, LinkingPlan Plan, IReadOnlyDic
                 return new LikelyPair(p.A, p.B, likelihood.Probability, p.Weight - p.Rivals);
             }),
         ];
-        var linking = Linking.Solve(records, Told(matched.AcrossPairs, matched.Across), Told(matched.WithinPairs, matched.Within), isDifferent, matched.Across.WeightOf, likeness.LinkAt, likeness.AskAt);
+        LikelyPair Double(int a, int b)
+        {
+            var weight = matched.Within.WeightOf(a, b);
+            var likelihood = likely[(a, b)] = Likelihood.Of(matched.Within.Evidence(new MatchedPair(a, b, weight, 0, 1)), plan, likeness.Fields);
+            return new LikelyPair(a, b, likelihood.Probability, weight);
+        }
+
+        var linking = Linking.Solve(records, Told(matched.AcrossPairs, matched.Across), Told(matched.WithinPairs, matched.Within), isDifferent, matched.Across.WeightOf, likeness.LinkAt, likeness.AskAt, Double);
         return new Resemblance(matched, linking, likely);
     }
 }

@@ -98,6 +98,22 @@ public class LinkingTests
     }
 
     [Fact]
+    public void One_that_seems_to_be_what_another_of_its_side_is_linked_with_is_asked_about_as_a_double_of_that_one()
+    {
+        var link = Guid.NewGuid();
+        LinkableRecord[] records = [Record(0, "o1") with { Link = link }, Record(1, "C1") with { Link = link }, Record(0, "o2")];
+        LikelyPair Double(int a, int b) => new(a, b, 0.2, -1.4);
+        LinkingPlan Solve(Func<int, int, bool> different) => Linking.Solve(records, [new LikelyPair(1, 2, 0.999, 7)], [], different, (_, _) => 0, 0.99, 0.5, Double);
+
+        var plan = Solve((_, _) => false);
+        plan.Groups.ShouldBeEmpty();
+        plan.Asked.ShouldBe([new LikelyPair(0, 2, 0.2, -1.4)]);
+
+        // Where a person said that it is none, nothing but the other side is left to ask about.
+        Solve((a, b) => (a, b) == (0, 2)).Asked.Select(p => (p.A, p.B)).ShouldBe([(1, 2)]);
+    }
+
+    [Fact]
     public void However_the_records_are_ordered_no_side_is_twice_in_a_group_and_the_groups_are_the_same() =>
         Gen.Int[0, 1_000_000].Sample(seed =>
         {
