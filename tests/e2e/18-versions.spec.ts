@@ -103,10 +103,12 @@ test('which records take part is put together by hand, and counted on those that
 test('when it runs is said in words with its next times; what never comes is refused', async () => {
   await timing().getByLabel('It runs').selectOption('by a calendar expression');
   await expect(timing().getByText(/06:30$/).first()).toBeVisible();
+  await saved(/last: It runs at 06:30, on Monday to Friday/);
   const expression = timing().getByLabel(/Calendar expression/);
   await expression.fill('0 6 30 2 *');
   await expression.press('Enter');
   await expect(timing().getByText('0 6 30 2 * never comes: there is no such day.')).toBeVisible();
+  await expect(expression).toHaveValue('0 6 30 2 *');
   await expression.fill('*/20 8-17 * * MON-FRI');
   await expression.press('Enter');
   await expect(timing().getByRole('listitem')).toHaveCount(5);
@@ -114,6 +116,7 @@ test('when it runs is said in words with its next times; what never comes is ref
   await picture('step-timing');
   await everyone();
   await timing().getByLabel('It runs').selectOption('every so many minutes');
+  await saved(/last: It runs every 15 minutes/);
   await timing().getByLabel('Minutes between runs').fill('1');
   await timing().getByLabel('Minutes between runs').press('Enter');
   await saved(/last: It runs every minute/);
