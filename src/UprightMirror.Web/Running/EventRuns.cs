@@ -1,4 +1,3 @@
-using Npgsql;
 using UprightMirror.Connectors.Events;
 using UprightMirror.Storage;
 
@@ -8,38 +7,28 @@ namespace UprightMirror.Web.Running;
 /// Runs the mirrors of a system soon after an event came from it: those of the collection that it names, or all where it names none. Events that come close together make one run; those that come
 /// while a mirror runs make one more, after it.
 /// </summary>
-public sealed partial class EventRuns(KeptEvents events, KeptConnections connections, Mirrors mirrors, OwnRuns runs, TimeProvider clock, ILogger<EventRuns> log) : BackgroundService
+internal sealed class EventRuns(KeptEvents events, KeptConnections connections, Mirrors mirrors, OwnRuns runs, TimeProvider clock, ILogger<EventRuns> log)
+    : Watching("Events", TimeSpan.FromMilliseconds(500), clock, log)
 {
-    private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
-
     /// <summary>So long nothing more came: the burst is over.</summary>
     private static readonly TimeSpan Quiet = TimeSpan.FromSeconds(1);
 
     /// <summary>So long the first one waited: the run begins, burst or not.</summary>
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(5);
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    private readonly TimeProvider clock = clock;
+
+    protected override async Task Look(CancellationToken cancellation)
     {
-        using var timer = new PeriodicTimer(Look, clock);
-        while (await timer.WaitForNextTickAsync(stoppingToken))
+        foreach (var waiting in await events.Waiting(cancellation))
         {
-            try
-            {
-                foreach (var waiting in await events.Waiting(stoppingToken))
-                {
-                    await this.Begin(waiting, stoppingToken);
-                }
-            }
-            catch (Exception e) when (e is NpgsqlException or IOException or TimeoutException)
-            {
-                this.Put(e.Message);
-            }
+            await this.Begin(waiting, cancellation);
         }
     }
 
     private async Task Begin(WaitingEvents waiting, CancellationToken cancellation)
     {
-        var now = clock.GetUtcNow();
+        var now = this.clock.GetUtcNow();
         if (now - waiting.LastAt < Quiet && now - waiting.FirstAt < Patience)
         {
             return;
@@ -61,7 +50,4 @@ public sealed partial class EventRuns(KeptEvents events, KeptConnections connect
             await events.RunAsked(waiting, now, cancellation);
         }
     }
-
-    [LoggerMessage(LogLevel.Warning, "Events wait, and are looked at again: {Reason}")]
-    private partial void Put(string reason);
 }

@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using Npgsql;
 using UprightMirror.Connectors;
 using UprightMirror.Engine;
 using UprightMirror.Storage;
@@ -7,53 +6,51 @@ using UprightMirror.Storage;
 namespace UprightMirror.Web.Running;
 
 /// <summary>Runs a mirror soon after a file came into a folder that is a side of it.</summary>
-public sealed partial class FileArrivals(Mirrors mirrors, KeptConnections connections, ISystems systems, OwnRuns runs, TimeProvider clock, ILogger<FileArrivals> log) : BackgroundService
+internal sealed partial class FileArrivals(Mirrors mirrors, KeptConnections connections, ISystems systems, OwnRuns runs, TimeProvider clock, ILogger<FileArrivals> log)
+    : Watching("What came into folders", TimeSpan.FromSeconds(2), clock, log)
 {
-    private static readonly TimeSpan Look = TimeSpan.FromSeconds(2);
-
     /// <summary>So long nothing was added to it: it is there as a whole.</summary>
     private static readonly TimeSpan Whole = TimeSpan.FromSeconds(2);
 
+    private readonly TimeProvider clock = clock;
+    private readonly ILogger log = log;
     private readonly ConcurrentDictionary<(int Mirror, int Side), DateTimeOffset> seen = [];
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(Look, clock);
-        while (await timer.WaitForNextTickAsync(stoppingToken))
-        {
-            try
-            {
-                await this.LookThrough(stoppingToken);
-            }
-            catch (Exception e) when (e is NpgsqlException or IOException or TimeoutException or SystemFault or UnauthorizedAccessException)
-            {
-                this.Wait(e.Message);
-            }
-        }
-    }
-
-    private async Task LookThrough(CancellationToken cancellation)
+    protected override async Task Look(CancellationToken cancellation)
     {
         var folders = (await connections.All(cancellation)).Where(c => c.Protocol == "folder").ToDictionary(c => c.System, c => c.Name);
         foreach (var mirror in folders.Count == 0 ? [] : (await mirrors.All(cancellation)).Where(m => m.State == "live" && m.Definition.Timing.OnFiles))
         {
             for (var side = 0; side < mirror.Definition.Sides.Length; side++)
             {
-                var of = mirror.Definition.Sides[side];
-                if (!folders.TryGetValue(of.System, out var name) || (await systems.Connect(of.System, cancellation)).NewestWaiting(of.Collection) is not { } newest)
+                if (folders.TryGetValue(mirror.Definition.Sides[side].System, out var name))
                 {
-                    continue;
-                }
-
-                // One that a run could not take stays there: it is not run for again and again.
-                if (clock.GetUtcNow() - newest >= Whole && this.seen.GetValueOrDefault((mirror.Id, side)) < newest && await runs.Start(mirror, $"a file in {name}", cancellation))
-                {
-                    this.seen[(mirror.Id, side)] = newest;
+                    await this.Look(mirror, side, name, cancellation);
                 }
             }
         }
     }
 
-    [LoggerMessage(LogLevel.Warning, "Folders could not be looked into, and are looked at again: {Reason}")]
-    private partial void Wait(string reason);
+    private async Task Look(KeptMirror mirror, int side, string name, CancellationToken cancellation)
+    {
+        try
+        {
+            var of = mirror.Definition.Sides[side];
+
+            // One that a run could not take stays there: it is not run for again and again.
+            if ((await systems.Connect(of.System, cancellation)).NewestWaiting(of.Collection) is { } newest && this.clock.GetUtcNow() - newest >= Whole && this.seen.GetValueOrDefault((mirror.Id, side)) < newest
+                && await runs.Start(mirror, $"a file in {name}", cancellation))
+            {
+                this.seen[(mirror.Id, side)] = newest;
+            }
+        }
+        catch (Exception e) when (e is SystemFault or IOException or UnauthorizedAccessException)
+        {
+            // A folder that can't be looked into keeps no other waiting.
+            this.NotThere(name, e.Message);
+        }
+    }
+
+    [LoggerMessage(LogLevel.Warning, "{Folder} can't be looked into now, and will be again: {Reason}")]
+    private partial void NotThere(string folder, string reason);
 }

@@ -51,7 +51,6 @@ function Edited({ mirrorKey, check }: { mirrorKey: string; check: () => void }) 
             </ul>
           </section>
           <TimingEditor
-            key={JSON.stringify(settings.timing)}
             mirrorKey={mirrorKey}
             timing={settings.timing!}
             keep={(what, timing) => edit(what, fields, { ...settings, timing })}

@@ -15,13 +15,20 @@ export function TimingEditor({
   keep: (what: string, timing: MirrorTiming) => void;
 }) {
   const [timing, setTiming] = useState(saved);
+  const savedText = JSON.stringify(saved);
+  const [known, setKnown] = useState(savedText);
+  if (savedText !== known) {
+    // Kept, undone, or edited by somebody else: that is what stands now. What is being typed in a field stays there.
+    setKnown(savedText);
+    setTiming(saved);
+  }
   const tried = useTimingTried(mirrorKey, timing);
   const mirrors = (useMirrors().data ?? []).filter((m) => m.key !== mirrorKey);
   const zones = useTimeZones().data ?? [];
   const set = (some: Partial<MirrorTiming>) => setTiming({ ...timing, ...some });
   const answer = tried.data;
   const fits = answer !== undefined && !tried.isPlaceholderData && answer.problems.length === 0;
-  const same = JSON.stringify(timing) === JSON.stringify(saved);
+  const same = JSON.stringify(timing) === savedText;
   useEffect(() => {
     if (fits && !same) keep(answer.words.slice(0, 200), timing);
     // Kept once it is known to be possible; the draft that comes back is the saved one.
@@ -111,14 +118,7 @@ export function TimingEditor({
               </>
             )}
             {['daily', 'weekly', 'monthly', 'yearly'].includes(timing.kind) && (
-              <Typed
-                type="time"
-                label="Time of day"
-                before="at"
-                value={clock(timing.at)}
-                width={126}
-                keep={(text) => text && set({ at: `${text}:00` })}
-              />
+              <TimeOfDay label="Time of day" before="at" value={timing.at} keep={(at) => set({ at })} />
             )}
             {timing.kind === 'calendar' && (
               <Typed
@@ -161,21 +161,17 @@ export function TimingEditor({
             {quiet && (
               <div className="mt-1.5 ml-6 space-y-1.5">
                 <div className="flex items-center gap-2">
-                  <Typed
-                    type="time"
+                  <TimeOfDay
                     label="Quiet from"
                     before="from"
-                    value={clock(quiet.from)}
-                    width={126}
-                    keep={(text) => text && set({ quiet: { ...quiet, from: `${text}:00` } })}
+                    value={quiet.from}
+                    keep={(from) => set({ quiet: { ...quiet, from } })}
                   />
-                  <Typed
-                    type="time"
+                  <TimeOfDay
                     label="Quiet to"
                     before="to"
-                    value={clock(quiet.to)}
-                    width={126}
-                    keep={(text) => text && set({ quiet: { ...quiet, to: `${text}:00` } })}
+                    value={quiet.to}
+                    keep={(to) => set({ quiet: { ...quiet, to } })}
                   />
                 </div>
                 <Days
@@ -234,6 +230,12 @@ function Typed(props: {
   mono?: boolean;
 }) {
   const [text, setText] = useState(props.value);
+  const [known, setKnown] = useState(props.value);
+  if (props.value !== known) {
+    setKnown(props.value);
+    // Not while something else is being typed.
+    if (text === known) setText(props.value);
+  }
   return (
     <label className="flex items-center gap-2">
       {props.before}
@@ -249,6 +251,19 @@ function Typed(props: {
       />
       {props.after}
     </label>
+  );
+}
+
+function TimeOfDay(props: { label: string; before: string; value: string | null; keep: (time: string) => void }) {
+  return (
+    <Typed
+      type="time"
+      label={props.label}
+      before={props.before}
+      value={clock(props.value)}
+      width={126}
+      keep={(text) => text && props.keep(`${text}:00`)}
+    />
   );
 }
 
