@@ -14,7 +14,7 @@ const KINDS = [
 export function Guards({ mirror, guards, mayChange }: { mirror: string; guards: GuardsOf; mayChange: boolean }) {
   const save = useGuards(mirror);
   return (
-    <section aria-label="Guards" className="mt-6 max-w-[680px]">
+    <section aria-label="Guards" className="mt-6 max-w-[770px]">
       <h2 className="mb-1 font-semibold">Guards</h2>
       <p className="mb-2 text-soft">
         A run that goes beyond both limits of a line pauses before it writes anything, shows what it would do, and waits

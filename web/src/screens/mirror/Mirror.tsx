@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { MirrorPage, Session } from '../../api/client';
-import { useDraft, useMirror, useRemoveMirror, useStartRun } from '../../api/queries';
+import { useDraft, useMirror, useRemoveMirror, useRuns, useStartRun } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { useKeys } from '../../parts/keys';
 import { Spine } from '../../parts/Spine';
@@ -44,7 +44,7 @@ export function Mirror({ session }: { session: Session }) {
   const [open, setOpen] = useState<Open | null>(null);
   const find = params.get('find') ?? '';
   const draft = useDraft(key, sample, find).data;
-  const states = stepStates(draft);
+  const states = stepStates(draft, useRuns(key).data);
   const remove = useRemoveMirror();
   const total = mirror.data?.sample?.of ?? 0;
   const show = (n: number) =>

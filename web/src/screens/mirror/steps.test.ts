@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import type { DraftPage } from '../../api/client';
+import type { DraftPage, Run } from '../../api/client';
 import { cellAt, newField } from './bench/edits';
 import { stepStates } from './steps';
 
@@ -77,4 +77,16 @@ test('a draft waits to be rehearsed and published, and can not be while somethin
     state: 'needs attention',
     why: 'Something is wrong; it can’t be published so.',
   });
+});
+
+test('a draft counts as rehearsed until it is edited again', () => {
+  const draft = page({ step: 2, at: '2026-03-02T09:00:00Z' });
+  const run = (some: Partial<Run>) =>
+    ({ ofDraft: true, version: 1, state: 'finished', startedAt: '2026-03-02T09:05:00Z', ...some }) as Run;
+  const rehearse = (some: Partial<Run>) => stepStates(draft, [run(some)]).rehearse?.state;
+  expect(rehearse({})).toBe('fine');
+  expect(rehearse({ startedAt: '2026-03-02T08:55:00Z' })).toBe('not begun');
+  expect(rehearse({ state: 'failed' })).toBe('not begun');
+  expect(rehearse({ version: 3 })).toBe('not begun');
+  expect(rehearse({ ofDraft: false })).toBe('not begun');
 });

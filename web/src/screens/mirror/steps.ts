@@ -1,10 +1,10 @@
-import type { DraftPage } from '../../api/client';
+import type { DraftPage, Run } from '../../api/client';
 
 /** How far a step of a mirror is, and why it needs attention where it does. */
 export type StepState = { state: 'not begun' | 'fine' | 'needs attention'; why?: string };
 
-/** The state of each step, by what the check says of the draft. Nothing is said before the draft is read. */
-export function stepStates(page: DraftPage | undefined): Record<string, StepState | undefined> {
+/** The state of each step, by what the check says of the draft, and by whether it was rehearsed as it stands. Nothing is said before the draft is read. */
+export function stepStates(page: DraftPage | undefined, runs: Run[] = []): Record<string, StepState | undefined> {
   if (!page) return {};
   const inFields = page.findings.filter((f) => f.isWrong && (f.field !== null || f.path !== null));
   const begun = page.fields.length > 0;
@@ -26,7 +26,7 @@ export function stepStates(page: DraftPage | undefined): Record<string, StepStat
     settling: begun ? { state: 'fine' } : { state: 'not begun', why: 'Nothing is mapped yet.' },
     timing: begun ? { state: 'fine' } : { state: 'not begun', why: 'Nothing is mapped yet.' },
     rehearse:
-      page.step === 0 && page.basedOn > 0
+      (page.step === 0 && page.basedOn > 0) || runs.some((r) => isRehearsalOf(page, r))
         ? { state: 'fine' }
         : { state: 'not begun', why: 'What the draft would write is not known before it is rehearsed.' },
     publish:
@@ -37,3 +37,10 @@ export function stepStates(page: DraftPage | undefined): Record<string, StepStat
           : { state: 'fine' },
   };
 }
+
+/** Whether a run rehearsed the draft as it stands, to its end. */
+const isRehearsalOf = (page: DraftPage, run: Run) =>
+  !!run.ofDraft &&
+  run.state === 'finished' &&
+  run.version === page.basedOn &&
+  (!page.at || new Date(run.startedAt) >= new Date(page.at));

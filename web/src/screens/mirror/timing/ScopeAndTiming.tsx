@@ -67,7 +67,7 @@ function Pausing({ page, mayChange }: { page: MirrorPage; mayChange: boolean }) 
   const save = useMirrorState(mirror.key);
   if (mirror.state === 'draft') return null;
   return (
-    <div className="mt-4 flex max-w-[680px] items-center gap-3">
+    <div className="mt-4 flex max-w-[770px] items-center gap-3">
       <p className="text-soft">
         {mirror.state === 'paused' ? (
           'It is paused: it does not run by itself.'
