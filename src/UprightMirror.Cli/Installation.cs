@@ -19,9 +19,10 @@ internal sealed class Installation : IAsyncDisposable
         this.Mirrors = new Mirrors(this.Database);
         this.Connections = new KeptConnections(this.Database, protection);
         this.Events = new KeptEvents(this.Database, protection);
+        this.Inboxes = new Inboxes(this.Database, protection);
         this.Users = new Users(this.Database);
         this.Catalogues = new Catalogues(this.Database, TimeProvider.System);
-        this.Systems = new Systems(this.Connections, new KeptCalls(this.Database), new Outside(TimeProvider.System, new SharedCallBudget(new CallTurns(this.Database))));
+        this.Systems = new Systems(this.Connections, new KeptCalls(this.Database), new Outside(TimeProvider.System, new SharedCallBudget(new CallTurns(this.Database))) { Received = new ReceivedRecords(this.Inboxes) });
         this.Surveying = new Surveying(this.Systems, this.Catalogues, TimeProvider.System);
         this.Runner = new MirrorRunner(new RunSessions(this.Database, new RunBook(this.Database, TimeProvider.System), TimeProvider.System), this.Systems, this.Mirrors, TimeProvider.System);
     }
@@ -36,6 +37,8 @@ internal sealed class Installation : IAsyncDisposable
     public KeptConnections Connections { get; }
 
     public KeptEvents Events { get; }
+
+    public Inboxes Inboxes { get; }
 
     public Users Users { get; }
 

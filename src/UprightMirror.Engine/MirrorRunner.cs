@@ -17,10 +17,11 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
     /// <param name="begun">Called with the run's number as soon as it has one.</param>
     /// <param name="sweep">True to look every side through for what is gone, whether that is due or not.</param>
     /// <param name="allowed">What a person lets the guards pass in this run.</param>
+    /// <param name="byItself">True when nobody asked for it: if this process ends in the middle, another worker takes it up.</param>
     /// <returns>Null when a run of this mirror is going on already.</returns>
-    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false)
+    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false, bool byItself = false)
     {
-        await using var session = await sessions.Begin(mirror, rehearse, startedBy, cancellation);
+        await using var session = await sessions.Begin(mirror, rehearse, startedBy, cancellation, byItself);
         if (session is null)
         {
             return null;
@@ -41,6 +42,11 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
         catch (SystemFault fault)
         {
             return await Ended("failed", fault.Message);
+        }
+        catch (OperationCanceledException) when (byItself && cancellation.IsCancellationRequested)
+        {
+            // The process is being ended, and nobody is there to ask again: in the list it is cut off, and another worker takes it up.
+            return new RunReport(session.Store.RunId, "stopped", RunCounts.Zero, null);
         }
         catch (OperationCanceledException)
         {

@@ -8,7 +8,7 @@ namespace UprightMirror.Storage;
 /// <summary>How a system is reached. Secrets are not among it: they are asked for where they are used, and nowhere else.</summary>
 /// <param name="System">The system's key.</param>
 /// <param name="Colour">The colour of its monogram tile, as <c>#rrggbb</c>.</param>
-/// <param name="Protocol"><c>rest</c> (described by OpenAPI), <c>odata</c>, <c>folder</c> or <c>postgresql</c>.</param>
+/// <param name="Protocol"><c>rest</c> (described by OpenAPI), <c>odata</c>, <c>folder</c>, <c>postgresql</c> or <c>events</c>.</param>
 /// <param name="Settings">What the protocol's own description can't say.</param>
 /// <param name="SecretsChangedAt">When its secrets were last typed.</param>
 public sealed record KeptConnection(string System, string Name, string Monogram, string Colour, string Protocol, Uri Address, JsonElement Settings, DateTimeOffset SecretsChangedAt = default);

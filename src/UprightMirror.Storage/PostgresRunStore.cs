@@ -21,7 +21,7 @@ public sealed class RunStopped : OperationCanceledException;
 public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
 {
     /// <summary>The first half of the key of a mirror's advisory lock; the second is the mirror's id.</summary>
-    internal const int LockSpace = 5317;
+    public const int LockSpace = 5317;
 
     /// <summary>Of so many rehearsals of a mirror it is remembered what they would have written.</summary>
     private const int RehearsalsKept = 20;

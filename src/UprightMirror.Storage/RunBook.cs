@@ -49,22 +49,24 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         """;
 
     /// <summary>Notes that a run begins. Whoever calls holds the mirror's lock: a run that still counts as running was cut off.</summary>
-    public async Task<long> Start(KeptMirror mirror, bool rehearsal, string startedBy, CancellationToken cancellation)
+    /// <param name="byItself">True when nobody asked for it: if its process ends in the middle, another worker takes it up.</param>
+    public async Task<long> Start(KeptMirror mirror, bool rehearsal, string startedBy, CancellationToken cancellation, bool byItself = false)
     {
         await using var command = database.CreateCommand($"""
             with cut as (
-                update run set state = 'failed', ended_at = @now, reason = 'The process that ran it ended in the middle. What it had done stays; the next run goes on from there.'
+                update run set state = 'failed', cut_off = true, ended_at = @now, reason = 'The process that ran it ended in the middle. What it had done stays; the next run goes on from there.'
                 where mirror_id = @mirror and state = 'running' returning mirror_id, id
             ), found as (
                 {FoundByWhatIsThere}
             ), kept as (
-                insert into run (mirror_id, rehearsal, state, started_by, started_at, remembers, version, of_draft) values (@mirror, @rehearsal, 'running', @by, @now, true, @version, @draft) returning id
+                insert into run (mirror_id, rehearsal, state, started_by, started_at, remembers, version, of_draft, by_itself) values (@mirror, @rehearsal, 'running', @by, @now, true, @version, @draft, @own) returning id
             )
             select id, pg_notify('upright', 'run') from kept
             """);
         command.Parameters.AddWithValue("mirror", mirror.Id);
         command.Parameters.AddWithValue("version", mirror.Version);
         command.Parameters.AddWithValue("draft", mirror.InForce is not null);
+        command.Parameters.AddWithValue("own", byItself);
         command.Parameters.AddWithValue("rehearsal", rehearsal);
         command.Parameters.AddWithValue("by", startedBy);
         command.Parameters.AddWithValue("now", clock.GetUtcNow());
@@ -76,7 +78,7 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
     {
         await using var command = database.CreateCommand($"""
             with cut as (
-                update run set state = 'failed', ended_at = @now, stage = null,
+                update run set state = 'failed', cut_off = true, ended_at = @now, stage = null,
                     reason = 'The process that ran it ended in the middle. What it had done stays; the next run goes on from there.'
                 where state = 'running' and not exists (
                     select from pg_locks where locktype = 'advisory' and granted and classid = @space and objid = run.mirror_id::oid
@@ -91,6 +93,16 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         command.Parameters[^1].NpgsqlDbType = NpgsqlDbType.Oid;
         command.Parameters.AddWithValue("now", clock.GetUtcNow());
         return await command.ExecuteScalarAsync(cancellation) is int ended ? ended : 0;
+    }
+
+    /// <summary>Runs that nobody asked for, were cut off, and were followed by no other run of their mirror yet.</summary>
+    public async Task<IReadOnlyList<(int MirrorId, long Run)>> CutOff(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select r.mirror_id, r.id from run r where r.by_itself and r.cut_off
+                and not exists (select from run later where later.mirror_id = r.mirror_id and later.id > r.id and not later.rehearsal)
+            """);
+        return await PostgresRunStore.ReadAll(command, r => (r.GetInt32(0), r.GetInt64(1)), cancellation);
     }
 
     public async Task End(long id, string state, RunCounts? counts, string? reason, CancellationToken cancellation, ImmutableArray<GuardFinding> guarded = default)

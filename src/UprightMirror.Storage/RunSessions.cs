@@ -19,19 +19,20 @@ public interface IRunSession : IAsyncDisposable
 public interface IRunSessions
 {
     /// <summary>Begins a run of a mirror; of a draft only a rehearsal. Null when one is going on already, here or in another process.</summary>
-    Task<IRunSession?> Begin(KeptMirror mirror, bool rehearse, string startedBy, CancellationToken cancellation);
+    /// <param name="byItself">True when nobody asked for it.</param>
+    Task<IRunSession?> Begin(KeptMirror mirror, bool rehearse, string startedBy, CancellationToken cancellation, bool byItself = false);
 }
 
 public sealed class RunSessions(NpgsqlDataSource database, RunBook book, TimeProvider clock) : IRunSessions
 {
-    public async Task<IRunSession?> Begin(KeptMirror mirror, bool rehearse, string startedBy, CancellationToken cancellation)
+    public async Task<IRunSession?> Begin(KeptMirror mirror, bool rehearse, string startedBy, CancellationToken cancellation, bool byItself = false)
     {
         if (await PostgresRunStore.Open(database, mirror.Id, mirror.Definition, clock, cancellation) is not { } store)
         {
             return null;
         }
 
-        var id = await book.Start(mirror, rehearse, startedBy, cancellation);
+        var id = await book.Start(mirror, rehearse, startedBy, cancellation, byItself);
         await store.Begin(id, rehearse, cancellation);
         if (rehearse && mirror.InForce is { } before)
         {

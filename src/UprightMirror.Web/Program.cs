@@ -34,9 +34,9 @@ builder.Services.AddSingleton<Users>().AddSingleton<RunBook>().AddSingleton<View
 builder.Services.AddSingleton<IRunSessions, RunSessions>();
 builder.Services.AddSingleton<KeptCalls>().AddSingleton<IKeptCalls>(s => s.GetRequiredService<KeptCalls>());
 builder.Services.AddSingleton<Catalogues>().AddSingleton<ICatalogues>(s => s.GetRequiredService<Catalogues>());
-builder.Services.AddSingleton(s => new Outside(s.GetRequiredService<TimeProvider>(), new SharedCallBudget(new CallTurns(s.GetRequiredService<NpgsqlDataSource>()))));
+builder.Services.AddSingleton(s => new Outside(s.GetRequiredService<TimeProvider>(), new SharedCallBudget(new CallTurns(s.GetRequiredService<NpgsqlDataSource>()))) { Received = new ReceivedRecords(s.GetRequiredService<Inboxes>()) });
 builder.Services.AddSingleton<Systems>().AddSingleton<ISystems>(s => s.GetRequiredService<Systems>());
-builder.Services.AddSingleton<KeptEvents>().AddSingleton<Drafts>().AddSingleton<CodeLists>();
+builder.Services.AddSingleton<KeptEvents>().AddSingleton<Inboxes>().AddSingleton<Drafts>().AddSingleton<CodeLists>();
 builder.Services.AddSingleton<SampleRecords>().AddSingleton<Trying>().AddSingleton<BenchSamples>();
 builder.Services.AddSingleton<Surveying>();
 builder.Services.AddSingleton<MirrorRunner>();
@@ -47,7 +47,7 @@ if (role is "worker" or "both")
 {
     builder.Services.AddHostedService(s => s.GetRequiredService<Surveys>());
     builder.Services.AddSingleton<OwnRuns>();
-    builder.Services.AddHostedService<EventRuns>().AddHostedService<Followers>().AddHostedService<FileArrivals>();
+    builder.Services.AddHostedService<EventRuns>().AddHostedService<InboxRuns>().AddHostedService<CutOffRuns>().AddHostedService<Followers>().AddHostedService<FileArrivals>();
 }
 
 builder.Services.AddSigningIn();
@@ -96,6 +96,7 @@ api.MapRuns();
 api.MapSystems();
 api.MapCatalogues();
 api.MapEvents();
+api.MapInboxes();
 api.MapChanges();
 api.MapFallback(() => Results.Problem(statusCode: 404, title: "There is nothing at this address of the API.")).ExcludeFromDescription();
 app.MapEventAddress();

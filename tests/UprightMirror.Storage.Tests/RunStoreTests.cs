@@ -58,6 +58,26 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
     }
 
     [Fact]
+    public async Task A_run_that_nobody_asked_for_is_to_be_taken_up_when_it_was_cut_off_until_another_has_begun()
+    {
+        var (mirror, asked) = await this.Begin();
+        var book = new RunBook(database.Source, TimeProvider.System);
+        var sessions = new RunSessions(database.Source, book, TimeProvider.System);
+        async Task<bool> IsToBeTakenUp() => (await book.CutOff(CancellationToken.None)).Any(c => c.MirrorId == mirror.Id);
+        await asked.DisposeAsync();
+        await book.EndDead(CancellationToken.None);
+        (await IsToBeTakenUp()).ShouldBeFalse(); // Who asked for it sees that it failed.
+
+        var own = (await sessions.Begin(mirror, false, "an event", CancellationToken.None, byItself: true))!;
+        (await IsToBeTakenUp()).ShouldBeFalse();
+        await own.DisposeAsync();
+        await book.EndDead(CancellationToken.None);
+        (await IsToBeTakenUp()).ShouldBeTrue();
+        await using var next = await sessions.Begin(mirror, false, "run 2, which was cut off", CancellationToken.None, byItself: true);
+        (await IsToBeTakenUp()).ShouldBeFalse();
+    }
+
+    [Fact]
     public async Task Only_one_run_of_a_mirror_goes_on_at_a_time_and_a_dead_one_lets_go()
     {
         var (mirror, first) = await this.Begin();

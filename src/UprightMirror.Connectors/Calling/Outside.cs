@@ -19,6 +19,9 @@ public sealed record Outside(TimeProvider Clock, ICallBudget Budget, bool IsPati
     /// <summary>Folders of files may only be inside of this one; null when none may be connected.</summary>
     public DirectoryInfo? Folders { get; init; } = Environment.GetEnvironmentVariable("UPRIGHT_FOLDERS") is { Length: > 0 } folder ? new DirectoryInfo(folder) : null;
 
+    /// <summary>What systems sent by themselves.</summary>
+    public Events.IReceivedRecords Received { get; init; } = Events.NothingReceived.Instance;
+
     /// <summary>Makes what sends a connection's calls: through its proxy, trusting its authority, to no address that is not allowed.</summary>
     /// <exception cref="ArgumentException">The certificate of the authority can't be read.</exception>
     [SuppressMessage("Reliability", "CA2000", Justification = "The handler lives as long as its connector.")]

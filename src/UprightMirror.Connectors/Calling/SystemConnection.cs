@@ -4,8 +4,8 @@ namespace UprightMirror.Connectors.Calling;
 
 /// <summary>Everything needed to reach one system.</summary>
 /// <param name="Name">As people know it.</param>
-/// <param name="Protocol"><c>rest</c>, <c>odata</c>, <c>folder</c> or <c>postgresql</c>.</param>
-/// <param name="Address">For REST, where its OpenAPI document is; for OData, the service root; for a folder, its place; for a database, <c>postgresql://host:port/database</c>.</param>
+/// <param name="Protocol"><c>rest</c>, <c>odata</c>, <c>folder</c>, <c>postgresql</c> or <c>events</c>.</param>
+/// <param name="Address">For REST, where its OpenAPI document is; for OData, the service root; for a folder, its place; for a database, <c>postgresql://host:port/database</c>; for one that sends events, <c>events:</c> and its key.</param>
 /// <param name="Settings">What the description can't say; see <see cref="ConnectionSettings"/>.</param>
 /// <param name="Secrets">By name: <c>clientId</c>, <c>clientSecret</c>, <c>user</c>, <c>password</c>, <c>key</c>, <c>token</c>. Never logged.</param>
 public sealed record SystemConnection(string Name, string Protocol, Uri Address, JsonElement Settings, IReadOnlyDictionary<string, string> Secrets)
@@ -22,7 +22,8 @@ public sealed record SystemConnection(string Name, string Protocol, Uri Address,
             "odata" => new OData.ODataConnector(this.Name, this.Address, settings, Caller()),
             "folder" => new Files.FolderConnector(this.Name, this.Address, settings, outside),
             "postgresql" => new Tables.TableConnector(this.Name, this.Address, settings, secrets, outside),
-            _ => throw new ArgumentException($"there is no protocol {this.Protocol}; known are rest, odata, folder and postgresql."),
+            "events" => new Events.EventsConnector(this.Name, this.Address.AbsolutePath, outside.Received),
+            _ => throw new ArgumentException($"there is no protocol {this.Protocol}; known are rest, odata, folder, postgresql and events."),
         });
     }
 }

@@ -12,8 +12,12 @@ namespace UprightMirror.Connectors.Events;
 /// </summary>
 /// <param name="Fingerprint">The same for every copy of one event: its own id where it has one (CloudEvents 1.0 among them), else what it says.</param>
 /// <param name="HappenedAt">By its own word; null when it does not say.</param>
-public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedAt)
+/// <param name="HasOwnId">Whether the fingerprint is an id of its own.</param>
+public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedAt, bool HasOwnId = false)
 {
+    /// <summary>How long after it was sent a signed call is still taken: a copy that somebody kept is not.</summary>
+    public static readonly TimeSpan SignatureLasts = TimeSpan.FromMinutes(5);
+
     private static readonly string[] IdHeaders = ["ce-id", "webhook-id"];
     private static readonly string[] Ids = ["eventId", "event_id"];
     private static readonly string[] TimeHeaders = ["ce-time"];
@@ -27,7 +31,7 @@ public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedA
         var id = IdHeaders.Select(header).Concat(Ids.Select(Said)).FirstOrDefault(i => i is { Length: > 0 and <= 200 })
             ?? (Said("specversion") is not null && Said("id") is { Length: > 0 and <= 200 } own ? $"{Said("source")} {own}" : null);
         var at = TimeHeaders.Select(header).Concat(Times.Select(Said)).Select(Time).FirstOrDefault(t => t is not null);
-        return new ReceivedEvent(id ?? Convert.ToHexStringLower(SHA256.HashData(body)), at);
+        return new ReceivedEvent(id ?? Convert.ToHexStringLower(SHA256.HashData(body)), at, id is not null);
     }
 
     /// <summary>
@@ -51,6 +55,35 @@ public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedA
         return Same(given.ToLowerInvariant(), Convert.ToHexStringLower(hmac)) | Same(given, Convert.ToBase64String(hmac));
     }
 
+    /// <summary>
+    /// Whether a call is signed as the Standard Webhooks specification (1.0) has it: its id, its time and its body together, with a time that is not long past, so that a copy that somebody kept is of no use.
+    /// </summary>
+    /// <param name="header">Gives a header's value; null when it did not come.</param>
+    public static bool IsSignedWithTime(ReadOnlySpan<byte> body, Func<string, string?> header, string secret, DateTimeOffset now)
+    {
+        if (header("webhook-id") is not { Length: > 0 and <= 200 } id || Time(header("webhook-timestamp")) is not { } at || (now - at).Duration() > SignatureLasts || header("webhook-signature") is not { Length: <= 2000 } signatures)
+        {
+            return false;
+        }
+
+        var expected = SignatureWithTime(body, id, at, secret);
+        return signatures.Split(' ').Aggregate(false, (any, one) => any | Same(one, expected));
+    }
+
+    /// <summary>The signature of a call as the Standard Webhooks specification (1.0) has it, with its version before it.</summary>
+    public static string SignatureWithTime(ReadOnlySpan<byte> body, string id, DateTimeOffset at, string secret)
+    {
+        byte[] signed = [.. Encoding.UTF8.GetBytes($"{id}.{at.ToUnixTimeSeconds().ToString(CultureInfo.InvariantCulture)}."), .. body];
+        return $"v1,{Convert.ToBase64String(HMACSHA256.HashData(KeyOf(secret), signed))}";
+    }
+
+    /// <summary>Secrets of that specification are Base64 behind <c>whsec_</c>; any other text counts as it is.</summary>
+    private static byte[] KeyOf(string secret)
+    {
+        var key = new byte[secret.Length];
+        return secret.StartsWith("whsec_", StringComparison.Ordinal) && Convert.TryFromBase64String(secret[6..], key, out var length) ? key[..length] : Encoding.UTF8.GetBytes(secret);
+    }
+
     private static bool Same(string a, string b) => CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(a), Encoding.UTF8.GetBytes(b));
 
     private static JsonElement? Root(ReadOnlySpan<byte> body)
@@ -67,7 +100,7 @@ public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedA
     }
 
     /// <summary>ISO 8601 text, or seconds or milliseconds since 1970.</summary>
-    private static DateTimeOffset? Time(string? text)
+    internal static DateTimeOffset? Time(string? text)
     {
         if (long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var count))
         {

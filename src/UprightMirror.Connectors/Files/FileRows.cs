@@ -18,7 +18,6 @@ public static partial class FileRows
 {
     private const int LongestRow = 4 * 1024 * 1024;
     private const long LargestDocument = 64L * 1024 * 1024;
-    private const int MostDeep = 16;
 
     public static string KindOf(string path) => Path.GetExtension(path).ToLowerInvariant() switch
     {
@@ -193,7 +192,7 @@ public static partial class FileRows
     private static async IAsyncEnumerable<FileRow> Xml(string path, [EnumeratorCancellation] CancellationToken cancellation)
     {
         await using var file = Open(path);
-        using var reader = XmlReader.Create(file, new XmlReaderSettings { Async = true, DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null, IgnoreComments = true, IgnoreProcessingInstructions = true, IgnoreWhitespace = true, MaxCharactersInDocument = 4L * 1024 * 1024 * 1024 });
+        using var reader = XmlReader.Create(file, ElementAsJson.Safe(mostCharacters: 4L * 1024 * 1024 * 1024));
         var at = 0L;
         while (true)
         {
@@ -211,85 +210,17 @@ public static partial class FileRows
                     continue;
                 }
 
-                record = await Element(reader, 0);
+                record = await ElementAsJson.Read(reader);
             }
             catch (XmlException e)
             {
-                throw new FileRefused(e.Message.Contains("DTD", StringComparison.Ordinal)
-                    ? "It brings a document type of its own (DTD), which may name files and addresses or unfold without end. Such files are not read: have it sent without."
-                    : $"It is not XML: line {e.LineNumber}, column {e.LinePosition}: {e.Message}");
+                throw new FileRefused(ElementAsJson.Words(e));
             }
 
             at++;
             yield return record is JsonObject ? new FileRow(at, JsonSerializer.SerializeToElement(record), null) : new FileRow(at, null, "it has no elements or attributes of its own");
         }
     }
-
-    /// <summary>Attributes and elements become properties; an element that stands more than once becomes a list.</summary>
-    private static async Task<JsonNode?> Element(XmlReader reader, int depth)
-    {
-        if (depth > MostDeep)
-        {
-            throw new FileRefused($"Its elements are nested deeper than {MostDeep} levels.");
-        }
-
-        var json = new JsonObject();
-        var wrapper = reader.LocalName;
-        var text = new System.Text.StringBuilder();
-        if (reader.HasAttributes)
-        {
-            while (reader.MoveToNextAttribute())
-            {
-                if (reader.Prefix != "xmlns" && reader.Name != "xmlns")
-                {
-                    json[reader.LocalName] = reader.Value;
-                }
-            }
-
-            reader.MoveToElement();
-        }
-
-        if (!reader.IsEmptyElement)
-        {
-            var own = reader.Depth;
-            while (await reader.ReadAsync() && !(reader.NodeType == XmlNodeType.EndElement && reader.Depth == own))
-            {
-                if (reader.NodeType is XmlNodeType.Text or XmlNodeType.CDATA)
-                {
-                    text.Append(text.Length < LongestRow ? await reader.GetValueAsync() : throw new FileRefused($"A value is longer than {LongestRow / 1024 / 1024} MB."));
-                }
-                else if (reader.NodeType == XmlNodeType.Element)
-                {
-                    var name = reader.LocalName;
-                    var inner = await Element(reader, depth + 1);
-                    switch (json[name])
-                    {
-                        case null:
-                            json[name] = inner;
-                            break;
-                        case JsonArray list:
-                            list.Add(inner);
-                            break;
-                        case var before:
-                            json[name] = new JsonArray(before.DeepClone(), inner);
-                            break;
-                    }
-                }
-            }
-        }
-
-        // Lines within an element of their own are lines, however many: <lines><line>…</line></lines>.
-        if (json.Count == 1 && json.First() is { Value: { } only } one && IsManyOf(wrapper, one.Key) && (only as JsonArray ?? [only.DeepClone()]) is var lines && lines.All(l => l is JsonObject))
-        {
-            return lines.DeepClone();
-        }
-
-        return json.Count > 0 ? json : text.Length > 0 ? JsonValue.Create(text.ToString()) : null;
-    }
-
-    /// <summary>Whether a name is the plural of another, or a list of it.</summary>
-    private static bool IsManyOf(string many, string one) =>
-        new[] { one + "s", one + "es", one + "List", one + "-list", one + "_list", one.EndsWith('y') ? one[..^1] + "ies" : one + "s" }.Contains(many, StringComparer.OrdinalIgnoreCase);
 
     private static string Cut(string text) => text.Length <= 80 ? text.Trim() : text[..80] + "…";
 

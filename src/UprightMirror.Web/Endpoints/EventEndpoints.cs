@@ -25,8 +25,9 @@ public sealed record EventsAsked(string? SignatureHeader, string? Secret, bool N
 
 internal static class EventEndpoints
 {
-    private const int LargestEvent = 256 * 1024;
-    private const int BodyKept = 4000;
+    /// <summary>In bytes.</summary>
+    public const int LargestEvent = 256 * 1024;
+    public const int BodyKept = 4000;
 
     public static void MapEvents(this RouteGroupBuilder api)
     {
@@ -39,17 +40,26 @@ internal static class EventEndpoints
     public static void MapEventAddress(this IEndpointRouteBuilder app) =>
         app.MapPost("/events/{token}", Receive).AllowAnonymous().WithMetadata(new WithoutToken(), new RequestSizeLimitAttribute(LargestEvent + 1)).ExcludeFromDescription();
 
-    private static async Task<IResult> Receive(string token, HttpRequest request, KeptEvents events, Changes changes, TimeProvider clock, CancellationToken cancellation)
+    private static async Task<IResult> Receive(string token, HttpRequest request, KeptEvents events, Inboxes inboxes, Changes changes, TimeProvider clock, CancellationToken cancellation)
     {
-        if (token.Length > 60 || await events.ByToken(token, cancellation) is not { } address)
+        var inbox = token.Length > 60 ? null : await inboxes.ByToken(token, cancellation);
+        var known = inbox is not null || token.Length > 60 ? null : await events.ByToken(token, cancellation);
+        if (inbox is null && known is null)
         {
             return Results.Problem(statusCode: 404, title: "No system sends its events to this address.");
         }
 
-        if (await Body(request, cancellation) is not { } body)
+        if (request.ContentLength > LargestEvent || await Body(request, cancellation) is not { } body)
         {
             return Results.Problem(statusCode: 413, title: $"An event has at most {LargestEvent / 1024} KB.");
         }
+
+        if (inbox is var (own, key))
+        {
+            return await InboxEndpoints.Receive(own, key, body, request, inboxes, changes, clock.GetUtcNow(), cancellation);
+        }
+
+        var address = known!;
 
         var now = clock.GetUtcNow();
         var isSigned = address.SignatureHeader is not { } header

@@ -29,7 +29,7 @@ internal static partial class TypedConnection
         var settings = asked.Settings with { DescriptionText = asked.Settings.DescriptionText ?? (before is null ? null : SystemsEndpoints.SettingsOf(before).DescriptionText) };
         return new KeptConnection(
             key, asked.Name.Trim(), asked.Monogram ?? before?.Monogram ?? MonogramOf(asked.Name, all), asked.Colour ?? before?.Colour ?? Colours.FirstOrDefault(c => all.All(a => a.Colour != c)) ?? Colours[all.Count % Colours.Length],
-            asked.Protocol, AddressOf(asked)!, JsonSerializer.SerializeToElement(settings, JsonSerializerOptions.Web));
+            asked.Protocol, AddressOf(asked, key)!, JsonSerializer.SerializeToElement(settings, JsonSerializerOptions.Web));
     }
 
     /// <summary>What is wrong with a connection as it was typed; null when nothing is.</summary>
@@ -37,7 +37,7 @@ internal static partial class TypedConnection
     {
         { Name: var name } when string.IsNullOrWhiteSpace(name) || name.Length > 60 => "Give the system a name of at most 60 characters.",
         { Name: var name } when all.Any(c => c.System != before?.System && c.Name.Equals(name.Trim(), StringComparison.OrdinalIgnoreCase)) => $"There is a system called {asked.Name.Trim()} already. Give this one another name.",
-        { Protocol: not ("rest" or "odata" or "folder" or "postgresql") } => "Choose how the system is reached.",
+        { Protocol: not ("rest" or "odata" or "folder" or "postgresql" or "events") } => "Choose how the system is reached.",
         _ when AddressOf(asked) is not { } address => asked.Protocol switch
         {
             "folder" => "The path of a folder begins with a stroke: /srv/orders.",
@@ -51,13 +51,14 @@ internal static partial class TypedConnection
         _ => null,
     };
 
-    private static Uri? AddressOf(ConnectionAsked asked)
+    private static Uri? AddressOf(ConnectionAsked asked, string key = "")
     {
         var text = asked.Address.Trim();
         return asked.Protocol switch
         {
             "folder" => text.StartsWith('/') && !text.Contains('\0', StringComparison.Ordinal) ? new Uri("file://" + string.Join('/', text.Split('/').Select(Uri.EscapeDataString))) : null,
             "postgresql" => Uri.TryCreate(text, UriKind.Absolute, out var database) && database.Scheme is "postgresql" or "postgres" && database.Host.Length > 0 && database.AbsolutePath.Length > 1 && database.UserInfo.Length == 0 ? database : null,
+            "events" => new Uri($"events:{key}"), // It is never called.
             _ => Uri.TryCreate(text, UriKind.Absolute, out var web) && web.Scheme is "http" or "https" && web.Host.Length > 0 && web.UserInfo.Length == 0 && text.Length <= 2000 ? web : null,
         };
     }

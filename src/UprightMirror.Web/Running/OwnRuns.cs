@@ -14,6 +14,6 @@ public sealed class OwnRuns(RunQueue queue, MirrorSchedule schedule, TimeProvide
             return true;
         }
 
-        return await queue.Start(mirror, rehearse: false, why) is not null;
+        return await queue.Start(mirror, rehearse: false, why, byItself: true) is not null;
     }
 }

@@ -139,7 +139,7 @@ public sealed class ScheduledRun(IMirrors mirrors, MirrorRunner runner, MirrorSc
             return;
         }
 
-        if (await runner.Run(mirror, rehearse: false, "its schedule", null, cancellation) is null)
+        if (await runner.Run(mirror, rehearse: false, "its schedule", null, cancellation, byItself: true) is null)
         {
             await schedule.MakeUp(mirror, clock.GetUtcNow() + Again, cancellation);
         }

@@ -1,0 +1,87 @@
+using System.Collections.Immutable;
+using UprightMirror.Connectors.Testing;
+using UprightMirror.Core.Catalogues;
+using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
+using UprightMirror.Core.Values;
+
+namespace UprightMirror.Connectors.Events;
+
+/// <summary>
+/// A system that is never called: it sends its records to us, as events. Each collection has an address of its own; a record is as its last event said it. Nothing can be written to it.
+/// </summary>
+public sealed class EventsConnector(string name, string system, IReceivedRecords received) : ISystemConnector
+{
+    private const int RecordsLookedAt = 500;
+
+    public string Name { get; } = name;
+
+    public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation)
+    {
+        var fields = ImmutableDictionary.CreateBuilder<string, CatalogueField>(StringComparer.Ordinal);
+        var seen = 0;
+        await foreach (var page in received.Read(system, collection, null, cancellation))
+        {
+            foreach (var path in page.SelectMany(r => r.Fields.Paths.SelectMany(p => Paths(r.Fields, p))))
+            {
+                fields.TryAdd(path, new CatalogueField(path, "text", false, true, null));
+            }
+
+            if ((seen += page.Count) >= RecordsLookedAt)
+            {
+                break;
+            }
+        }
+
+        return new CatalogueCollection(collection, fields.ToImmutable());
+    }
+
+    public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation)
+    {
+        var collections = new List<CatalogueCollection>();
+        foreach (var collection in await received.Collections(system, cancellation))
+        {
+            collections.Add(await this.Describe(collection, cancellation));
+        }
+
+        return new Catalogue([.. collections]);
+    }
+
+    public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation) => StepByStep.Run(
+    [
+        ("Address open", async () => await received.Collections(system, cancellation) is { Count: > 0 } open
+            ? (StepEnd.Passed, $"It sends {string.Join(", ", open)}.")
+            : (StepEnd.Warned, "No address is open that it could send to. Open one under its events.")),
+        ("One record read", async () =>
+        {
+            foreach (var collection in await received.Collections(system, cancellation))
+            {
+                await foreach (var page in received.Read(system, collection, null, cancellation))
+                {
+                    return (StepEnd.Passed, $"{collection} {page[0].Id}, with {page[0].Fields.Paths.Count()} fields.");
+                }
+            }
+
+            return (StepEnd.Warned, "No event has come yet: send one, and its fields are known.");
+        }),
+    ], cancellation);
+
+    public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) =>
+        received.Read(system, collection, since, cancellation);
+
+    /// <summary>What no event told of may be there all the same.</summary>
+    public bool ListsAll(string collection) => false;
+
+    public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) => received.ReadOne(system, collection, id, cancellation);
+
+    public Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) => Task.FromResult<ObservedRecord?>(null);
+
+    public Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation) => Task.FromResult<WriteAnswer>(new WriteAnswer.Refused(this.TakesNothing));
+
+    public Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) => throw new SystemFault(this.TakesNothing);
+
+    private string TakesNothing => $"{this.Name} sends its records and is never written to. Let it give its fields only.";
+
+    private static IEnumerable<string> Paths(RawFields fields, string path) =>
+        fields[path] is LinesValue lines ? lines.Lines.SelectMany(l => l.Keys).Distinct().Select(within => path + CatalogueField.InLines + within).Prepend(path) : [path];
+}
