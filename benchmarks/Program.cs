@@ -32,6 +32,8 @@ switch (args)
         return Matching.Quality() + Matching.Speed();
     case ["matching", var count]:
         return Matching.Many(int.Parse(count, System.Globalization.CultureInfo.InvariantCulture));
+    case ["events", var seconds]:
+        return await Events.Measure(int.Parse(seconds, System.Globalization.CultureInfo.InvariantCulture));
     case ["catalogue"]:
         return await Reading.Catalogue();
 }

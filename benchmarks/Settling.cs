@@ -21,7 +21,7 @@ internal static class Settling
     private const int Fields = 12;
     private const int Sides = 3;
 
-    private static string Server => Environment.GetEnvironmentVariable("UPRIGHT_BENCH_SERVER") ?? throw new InvalidOperationException("UPRIGHT_BENCH_SERVER is not set: run ./bench.");
+    internal static string Server => Environment.GetEnvironmentVariable("UPRIGHT_BENCH_SERVER") ?? throw new InvalidOperationException("UPRIGHT_BENCH_SERVER is not set: run ./bench.");
 
     private static MirrorDefinition Definition(string key, int sides) => new(
         key, key, "thing",

@@ -19,7 +19,7 @@ public sealed record Inbox(int Id, string System, string Collection, string Toke
 /// <param name="SaidAt">When it happened, by its own word; when it came, where it does not say.</param>
 /// <param name="Fingerprint">The same for every copy of one event; null where nothing tells a copy from another event.</param>
 /// <param name="Refused">Why it is not taken; null where it is.</param>
-public sealed record InboxArrival(string Form, string? RecordId, DateTimeOffset SaidAt, string? Fingerprint, string Body, string? Refused);
+public sealed record InboxArrival(DateTimeOffset ReceivedAt, string Form, string? RecordId, DateTimeOffset SaidAt, string? Fingerprint, string Body, string? Refused);
 
 /// <param name="Outcome"><c>taken</c>; <c>again</c> when the same one had come before; <c>refused</c> with its reason.</param>
 /// <param name="WorkedAt">When it was worked through; null while it waits.</param>
@@ -93,26 +93,26 @@ public sealed class Inboxes(NpgsqlDataSource database, IDataProtectionProvider p
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
-    /// <summary>Puts what came into the queue, all of a call together. A copy of an event that came before is kept as come again, and not worked through.</summary>
-    public async Task Put(int inbox, DateTimeOffset receivedAt, IReadOnlyList<InboxArrival> arrivals, CancellationToken cancellation)
+    /// <summary>Puts what came into the queue, all of it or nothing. A copy of an event that came before is kept as come again, and not worked through.</summary>
+    public async Task Put(int inbox, IReadOnlyList<InboxArrival> arrivals, CancellationToken cancellation)
     {
         // In the order of their fingerprints, so that two calls with the same events never wait for each other.
         await using var command = database.CreateCommand("""
             with come as (
-                select * from unnest(@forms, @records, @said, @fingerprints, @bodies, @refused) with ordinality as c(form, record_id, said_at, fingerprint, body, reason, place)
+                select * from unnest(@at, @forms, @records, @said, @fingerprints, @bodies, @refused) with ordinality as c(received_at, form, record_id, said_at, fingerprint, body, reason, place)
             ), taken as (
                 insert into inbox_event (inbox_id, received_at, said_at, outcome, form, record_id, fingerprint, body)
-                select @inbox, @at, said_at, 'taken', form, record_id, fingerprint, body from come where reason is null
+                select @inbox, received_at, said_at, 'taken', form, record_id, fingerprint, body from come where reason is null
                 order by fingerprint collate "C" nulls first, place
                 on conflict (inbox_id, fingerprint) where outcome = 'taken' do nothing
                 returning fingerprint
             )
             insert into inbox_event (inbox_id, received_at, said_at, outcome, reason, form, record_id, fingerprint, body)
-            select @inbox, @at, said_at, case when reason is null then 'again' else 'refused' end, reason, form, record_id, fingerprint, body
+            select @inbox, received_at, said_at, case when reason is null then 'again' else 'refused' end, reason, form, record_id, fingerprint, body
             from come where reason is not null or (fingerprint is not null and fingerprint not in (select fingerprint from taken where fingerprint is not null))
             """);
         command.Parameters.AddWithValue("inbox", inbox);
-        command.Parameters.AddWithValue("at", receivedAt);
+        command.Parameters.AddWithValue("at", arrivals.Select(a => a.ReceivedAt.ToUniversalTime()).ToArray());
         command.Parameters.AddWithValue("forms", arrivals.Select(a => a.Form).ToArray());
         command.Parameters.AddWithValue("records", arrivals.Select(a => a.RecordId).ToArray());
         command.Parameters.AddWithValue("said", arrivals.Select(a => a.SaidAt.ToUniversalTime()).ToArray());

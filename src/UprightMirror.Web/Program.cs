@@ -42,6 +42,7 @@ builder.Services.AddSingleton<Surveying>();
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
 builder.Services.AddHostedService<DeadRuns>();
+builder.Services.AddSingleton<Arrivals>().AddHostedService(s => s.GetRequiredService<Arrivals>());
 builder.Services.AddSingleton<Surveys>();
 if (role is "worker" or "both")
 {

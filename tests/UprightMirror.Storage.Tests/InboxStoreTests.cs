@@ -33,9 +33,9 @@ public sealed class InboxStoreTests(TestDatabase database) : IClassFixture<TestD
         this.inbox = (await this.inboxes.Of(this.system, CancellationToken.None)).Single();
     }
 
-    private Task Put(params InboxArrival[] arrivals) => this.inboxes.Put(this.inbox.Id, Noon, arrivals, CancellationToken.None);
+    private Task Put(params InboxArrival[] arrivals) => this.inboxes.Put(this.inbox.Id, arrivals, CancellationToken.None);
 
-    private static InboxArrival Said(string id, int minute, string body, string? fingerprint = null) => new("JSON", id, Noon.AddMinutes(minute), fingerprint ?? $"{id} {minute} {body}", body, null);
+    private static InboxArrival Said(string id, int minute, string body, string? fingerprint = null) => new(Noon, "JSON", id, Noon.AddMinutes(minute), fingerprint ?? $"{id} {minute} {body}", body, null);
 
     private async Task<string> Known()
     {
@@ -70,7 +70,7 @@ public sealed class InboxStoreTests(TestDatabase database) : IClassFixture<TestD
     {
         foreach (var town in new[] { "Kelburn", "Arran", "Kelburn" })
         {
-            await this.Put(new InboxArrival("form", "1", Noon, null, town, null));
+            await this.Put(new InboxArrival(Noon, "form", "1", Noon, null, town, null));
         }
 
         (await this.Known()).ShouldBe("1=Kelburn");
@@ -135,7 +135,7 @@ public sealed class InboxStoreTests(TestDatabase database) : IClassFixture<TestD
     public async Task Only_what_is_long_past_and_done_is_let_go_of()
     {
         await this.Put(Said("1", 1, "waits"));
-        await this.Put(new InboxArrival("JSON", null, Noon, null, "?", "It is not JSON."));
+        await this.Put(new InboxArrival(Noon, "JSON", null, Noon, null, "?", "It is not JSON."));
         await this.inboxes.Prune(Noon.AddDays(29), CancellationToken.None);
         (await this.inboxes.Last(this.inbox.Id, 10, CancellationToken.None)).Count.ShouldBe(2);
         await this.inboxes.Prune(Noon.AddDays(31), CancellationToken.None);

@@ -24,14 +24,18 @@ public sealed record ReceivedEvent(string Fingerprint, DateTimeOffset? HappenedA
     private static readonly string[] Times = ["time", "at", "occurredAt", "occurred_at", "timestamp", "happenedAt", "happened_at"];
 
     /// <param name="header">Gives a header's value; null when it did not come.</param>
-    public static ReceivedEvent Read(ReadOnlySpan<byte> body, Func<string, string?> header)
+    public static ReceivedEvent Read(ReadOnlySpan<byte> body, Func<string, string?> header) =>
+        Read(Root(body), header) is var read && read.HasOwnId ? read : read with { Fingerprint = Convert.ToHexStringLower(SHA256.HashData(body)) };
+
+    /// <param name="root">What it says; null where that is no object.</param>
+    /// <param name="header">Gives a header's value; null when it did not come.</param>
+    public static ReceivedEvent Read(JsonElement? root, Func<string, string?> header)
     {
-        var root = Root(body);
         string? Said(string name) => root is { } r && r.TryGetProperty(name, out var value) && value.ValueKind is JsonValueKind.String or JsonValueKind.Number ? value.ToString() : null;
         var id = IdHeaders.Select(header).Concat(Ids.Select(Said)).FirstOrDefault(i => i is { Length: > 0 and <= 200 })
             ?? (Said("specversion") is not null && Said("id") is { Length: > 0 and <= 200 } own ? $"{Said("source")} {own}" : null);
         var at = TimeHeaders.Select(header).Concat(Times.Select(Said)).Select(Time).FirstOrDefault(t => t is not null);
-        return new ReceivedEvent(id ?? Convert.ToHexStringLower(SHA256.HashData(body)), at, id is not null);
+        return new ReceivedEvent(id ?? (root is { } said ? Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(said.GetRawText()))) : ""), at, id is not null);
     }
 
     /// <summary>

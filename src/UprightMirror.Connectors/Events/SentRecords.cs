@@ -173,7 +173,7 @@ public sealed record SentRecords(string Form, ImmutableArray<SentRecord> Records
             throw new FileRefused(id.Length == 0 ? $"{where}it has no {form.Id}, by which the record could be told from others." : $"{where}{form.Id} is longer than {LongestId} characters.");
         }
 
-        var received = ReceivedEvent.Read(JsonSerializer.SerializeToUtf8Bytes(said), header);
+        var received = ReceivedEvent.Read(said, header);
         var at = received.HappenedAt;
         if (form.Time is { Length: > 0 } timed)
         {

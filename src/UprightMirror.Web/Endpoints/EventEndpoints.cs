@@ -40,9 +40,9 @@ internal static class EventEndpoints
     public static void MapEventAddress(this IEndpointRouteBuilder app) =>
         app.MapPost("/events/{token}", Receive).AllowAnonymous().WithMetadata(new WithoutToken(), new RequestSizeLimitAttribute(LargestEvent + 1)).ExcludeFromDescription();
 
-    private static async Task<IResult> Receive(string token, HttpRequest request, KeptEvents events, Inboxes inboxes, Changes changes, TimeProvider clock, CancellationToken cancellation)
+    private static async Task<IResult> Receive(string token, HttpRequest request, KeptEvents events, Arrivals arrivals, Changes changes, TimeProvider clock, CancellationToken cancellation)
     {
-        var inbox = token.Length > 60 ? null : await inboxes.ByToken(token, cancellation);
+        var inbox = token.Length > 60 ? null : await arrivals.InboxOf(token, cancellation);
         var known = inbox is not null || token.Length > 60 ? null : await events.ByToken(token, cancellation);
         if (inbox is null && known is null)
         {
@@ -56,7 +56,7 @@ internal static class EventEndpoints
 
         if (inbox is var (own, key))
         {
-            return await InboxEndpoints.Receive(own, key, body, request, inboxes, changes, clock.GetUtcNow(), cancellation);
+            return await InboxEndpoints.Receive(own, key, body, request, arrivals, clock.GetUtcNow(), cancellation);
         }
 
         var address = known!;

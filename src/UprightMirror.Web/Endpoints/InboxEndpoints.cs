@@ -42,7 +42,7 @@ internal static partial class InboxEndpoints
 
     /// <summary>Takes what was sent to an inbox into its queue, and answers.</summary>
     /// <param name="secret">The key, or what is signed with; null where anybody may send.</param>
-    public static async Task<IResult> Receive(Inbox inbox, string? secret, byte[] body, HttpRequest request, Inboxes inboxes, Changes changes, DateTimeOffset now, CancellationToken cancellation)
+    public static async Task<IResult> Receive(Inbox inbox, string? secret, byte[] body, HttpRequest request, Arrivals arrivals, DateTimeOffset now, CancellationToken cancellation)
     {
         string? Header(string name) => request.Headers[name].FirstOrDefault();
         if (NotAdmitted(inbox, secret, body, Header, now) is { } no)
@@ -58,18 +58,14 @@ internal static partial class InboxEndpoints
             return Results.Problem(statusCode: 400, title: why);
         }
 
-        await Keep([.. sent.Records.Select(r => new InboxArrival(sent.Form, r.Id, r.SaidAt ?? now, r.Fingerprint, r.Record.GetRawText(), null))]);
+        await Keep([.. sent.Records.Select(r => new InboxArrival(now, sent.Form, r.Id, r.SaidAt ?? now, r.Fingerprint, r.Record.GetRawText(), null))]);
         return Results.Accepted();
 
-        async Task Keep(IReadOnlyList<InboxArrival> arrivals)
-        {
-            await inboxes.Put(inbox.Id, now, arrivals, cancellation);
-            changes.Tell("events");
-        }
+        Task Keep(IReadOnlyList<InboxArrival> came) => arrivals.Keep(inbox.Id, came, cancellation);
     }
 
     private static InboxArrival Refused(string form, string why, byte[] body, DateTimeOffset now) =>
-        new(form, null, now, null, Masking.Secrets(Encoding.UTF8.GetString(body.AsSpan(0, Math.Min(body.Length, EventEndpoints.BodyKept))), []), why);
+        new(now, form, null, now, null, Masking.Secrets(Encoding.UTF8.GetString(body.AsSpan(0, Math.Min(body.Length, EventEndpoints.BodyKept))), []), why);
 
     private static string? NotAdmitted(Inbox inbox, string? secret, byte[] body, Func<string, string?> header, DateTimeOffset now) => inbox switch
     {
