@@ -108,6 +108,17 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
     }
 
     [Fact]
+    public async Task Records_are_known_by_a_name_when_nobody_says_by_what()
+    {
+        await this.Save(0, NameField);
+        var settings = System.Text.Json.Nodes.JsonNode.Parse((await this.Read()).GetProperty("settings").GetRawText())!;
+        settings["titleField"] = "";
+        var (client, _) = await product.Known("administrator");
+        (await client.PutAsJsonAsync(Bench, new { step = 1, what = "An edit", fields = new[] { NameField }, settings })).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        (await this.Read()).GetProperty("settings").GetProperty("titleField").GetString().ShouldBe("Name");
+    }
+
+    [Fact]
     public async Task What_can_not_be_kept_is_refused_in_words()
     {
         (await Title(await this.Save(0, Field("", Cell("name"), null)))).ShouldBe("An agreed field has a name of at most 80 characters.");

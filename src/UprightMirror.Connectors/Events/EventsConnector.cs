@@ -18,13 +18,17 @@ public sealed class EventsConnector(string name, string system, IReceivedRecords
 
     public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation)
     {
-        var fields = ImmutableDictionary.CreateBuilder<string, CatalogueField>(StringComparer.Ordinal);
+        var values = new Dictionary<string, HashSet<string>>(StringComparer.Ordinal);
         var seen = 0;
         await foreach (var page in received.Read(system, collection, null, cancellation))
         {
-            foreach (var path in page.SelectMany(r => r.Fields.Paths.SelectMany(p => Paths(r.Fields, p))))
+            foreach (var (path, value) in page.SelectMany(r => r.Fields.Paths.SelectMany(p => Within(p, r.Fields[p]))))
             {
-                fields.TryAdd(path, new CatalogueField(path, "text", false, true, null));
+                var types = values.TryGetValue(path, out var known) ? known : values[path] = [];
+                if (!value.IsEmpty)
+                {
+                    types.Add(TypeOf(value));
+                }
             }
 
             if ((seen += page.Count) >= RecordsLookedAt)
@@ -33,8 +37,18 @@ public sealed class EventsConnector(string name, string system, IReceivedRecords
             }
         }
 
-        return new CatalogueCollection(collection, fields.ToImmutable());
+        return new CatalogueCollection(collection, values.ToImmutableDictionary(v => v.Key, v => new CatalogueField(v.Key, v.Value.Count == 1 ? v.Value.Single() : "text", false, true, null)));
     }
+
+    /// <summary>Nothing says what a field's type is but what it held: a form and XML have text alone, and mean yes or no by true or false.</summary>
+    private static string TypeOf(Value value) => value switch
+    {
+        YesNoValue => "boolean",
+        NumberValue => "number",
+        ListValue => "array",
+        LinesValue => "lines",
+        _ => value.Display is "true" or "false" ? "boolean" : "text",
+    };
 
     public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation)
     {
@@ -82,6 +96,7 @@ public sealed class EventsConnector(string name, string system, IReceivedRecords
 
     private string TakesNothing => $"{this.Name} sends its records and is never written to. Let it give its fields only.";
 
-    private static IEnumerable<string> Paths(RawFields fields, string path) =>
-        fields[path] is LinesValue lines ? lines.Lines.SelectMany(l => l.Keys).Distinct().Select(within => path + CatalogueField.InLines + within).Prepend(path) : [path];
+    /// <summary>A field, and those within its lines.</summary>
+    private static IEnumerable<(string Path, Value Value)> Within(string path, Value value) =>
+        value is LinesValue lines ? lines.Lines.SelectMany(l => l.Select(v => (path + CatalogueField.InLines + v.Key, v.Value))).Prepend((path, value)) : [(path, value)];
 }

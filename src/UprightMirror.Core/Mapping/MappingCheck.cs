@@ -168,7 +168,7 @@ public static class MappingCheck
 
         if (mirror.Fields.All(f => f.Name != mirror.TitleField))
         {
-            yield return new Finding(true, null, null, null, $"People know a {mirror.RecordType} by {mirror.TitleField}, which is no agreed field any more. Choose another.");
+            yield return new Finding(true, null, null, null, mirror.TitleField.Length == 0 ? $"Nothing says by what people know a {mirror.RecordType}. Open an agreed field, such as its name, and say so." : $"People know a {mirror.RecordType} by {mirror.TitleField}, which is no agreed field any more. Choose another.");
         }
 
         foreach (var rule in mirror.Recognising.Where(r => mirror.Fields.All(f => f.Name != r.Field)))
@@ -374,6 +374,12 @@ public static class MappingCheck
         {
             if (!mirror.Sides[s].MayCreate || mirror.Fields.IsEmpty)
             {
+                continue;
+            }
+
+            if (sides[s].Catalogue.Fields is { IsEmpty: false } known && known.Values.All(f => f.ReadOnly))
+            {
+                yield return new Finding(true, null, s, "", $"Nothing can be written to {sides[s].Name}: no {mirror.RecordType} can be created there. Say of its side that it creates nothing.");
                 continue;
             }
 

@@ -90,6 +90,9 @@ export type LearnExample = Schemas['LearnExample'];
 export type Suggestion = Schemas['SuggestionShown'];
 export type EventsShown = Schemas['EventsShown'];
 export type EventsAsked = Schemas['EventsAsked'];
+export type InboxShown = Schemas['InboxShown'];
+export type InboxEventShown = Schemas['InboxEventShown'];
+export type InboxAsked = Schemas['InboxAsked'];
 
 /** What the server said instead of an answer, in words for the person. */
 export class Refusal extends Error {

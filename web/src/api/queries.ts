@@ -17,6 +17,7 @@ import {
   type DraftSent,
   type FieldForm,
   type EventsAsked,
+  type InboxAsked,
   type Guards,
   type LearnExample,
   type MirrorTiming,
@@ -379,6 +380,32 @@ export function useCloseEvents(key: string) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: () => client.DELETE('/api/systems/{key}/events', { params: { path: { key } } }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+/** The addresses that a system sends its records to, with the last events of each: looked at again while somebody waits for one. */
+export const useInboxes = (key: string) =>
+  useQuery({
+    queryKey: ['inboxes', key],
+    queryFn: () => data(client.GET('/api/systems/{key}/inboxes', { params: { path: { key } } })),
+    refetchInterval: 3000,
+  });
+
+export function useOpenInbox(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ collection, ...body }: InboxAsked & { collection: string }) =>
+      client.PUT('/api/systems/{key}/inboxes/{collection}', { params: { path: { key, collection } }, body }),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
+export function useCloseInbox(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (collection: string) =>
+      client.DELETE('/api/systems/{key}/inboxes/{collection}', { params: { path: { key, collection } } }),
     onSettled: () => cache.invalidateQueries(),
   });
 }

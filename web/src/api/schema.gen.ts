@@ -1220,6 +1220,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/systems/{key}/inboxes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getInboxes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{key}/inboxes/{collection}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["openInbox"];
+        post?: never;
+        delete: operations["closeInbox"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1906,6 +1938,45 @@ export interface components {
             since: string;
             pattern: string;
             value: null | string;
+        };
+        InboxAsked: {
+            admits: string;
+            header: null | string;
+            secret: null | string;
+            recordField: null | string;
+            idField: string;
+            timeField: null | string;
+            /** @default false */
+            newAddress: boolean;
+        };
+        InboxEventShown: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            receivedAt: string;
+            /** Format: date-time */
+            saidAt: string;
+            outcome: string;
+            reason: null | string;
+            form: string;
+            recordId: null | string;
+            body: string;
+        };
+        InboxShown: {
+            collection: string;
+            path: null | string;
+            admits: string;
+            header: null | string;
+            hasSecret: boolean;
+            recordField: null | string;
+            idField: string;
+            timeField: null | string;
+            usedBy: string[];
+            /** Format: int32 */
+            records: number;
+            /** Format: int32 */
+            waiting: number;
+            last: components["schemas"]["InboxEventShown"][];
         };
         InverseShown: {
             /** Format: int32 */
@@ -2596,6 +2667,10 @@ export interface components {
             why: string[];
             leftConversion: null | components["schemas"]["ConversionForm"];
             rightConversion: null | components["schemas"]["ConversionForm"];
+            /** @default false */
+            leftReadOnly: boolean;
+            /** @default false */
+            rightReadOnly: boolean;
         };
         SuggestionsShown: {
             suggestions: components["schemas"]["SuggestionShown"][];
@@ -5334,6 +5409,88 @@ export interface operations {
             header?: never;
             path: {
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getInboxes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InboxShown"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    openInbox: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                collection: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InboxAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    closeInbox: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                collection: string;
             };
             cookie?: never;
         };

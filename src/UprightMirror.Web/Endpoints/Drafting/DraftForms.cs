@@ -242,7 +242,7 @@ internal static class DraftForms
             Likeness = likeness,
             LeavesOut = form.LeavesOut,
             Name = form.Name.Trim(),
-            TitleField = form.TitleField,
+            TitleField = form.TitleField.Length > 0 ? form.TitleField : before.TitleField,
             CountryField = string.IsNullOrEmpty(form.CountryField) ? null : form.CountryField,
             Judged = [.. form.Judged.Distinct(StringComparer.Ordinal)],
             Recognising = [.. form.Recognising.Select(f => new RecognisingRule(f))],

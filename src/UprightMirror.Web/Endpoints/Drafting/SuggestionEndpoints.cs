@@ -13,7 +13,7 @@ namespace UprightMirror.Web.Endpoints.Drafting;
 
 /// <param name="Field">The agreed field that it would stand beside; null for a new one.</param>
 /// <param name="LeftConversion">How the left side writes such values, by those that were seen; null for as it stands.</param>
-public sealed record SuggestionShown(int LeftSide, string LeftPath, int RightSide, string RightPath, string? Field, string Name, string Type, double Confidence, bool IsSure, IReadOnlyList<string> Why, ConversionForm? LeftConversion, ConversionForm? RightConversion);
+public sealed record SuggestionShown(int LeftSide, string LeftPath, int RightSide, string RightPath, string? Field, string Name, string Type, double Confidence, bool IsSure, IReadOnlyList<string> Why, ConversionForm? LeftConversion, ConversionForm? RightConversion, bool LeftReadOnly = false, bool RightReadOnly = false);
 
 /// <param name="Refused">How many were said no to, and are not shown.</param>
 public sealed record SuggestionsShown(IReadOnlyList<SuggestionShown> Suggestions, IReadOnlyList<RefusedSuggestion> Refused);
@@ -99,7 +99,7 @@ internal static partial class SuggestionEndpoints
                     var type = TypeFor(described, other);
                     found.Add(new SuggestionShown(
                         a, left, b, right, (inLeft ?? inRight)?.Name, NameFor(described, definition), type, pair.Confidence, pair.Confidence >= Suggester.Sure, pair.Why,
-                        ConversionFor(inLeft ?? inRight, type, sketches[a][pair.Left].Sketch), ConversionFor(inLeft ?? inRight, type, sketches[b][pair.Right].Sketch)));
+                        ConversionFor(inLeft ?? inRight, type, sketches[a][pair.Left].Sketch), ConversionFor(inLeft ?? inRight, type, sketches[b][pair.Right].Sketch), described.ReadOnly, other.ReadOnly));
                 }
             }
         }
@@ -124,8 +124,8 @@ internal static partial class SuggestionEndpoints
     {
         bool Both(params string[] words) => new[] { left, right }.All(f => words.Any(w => f.Type.Contains(w, StringComparison.OrdinalIgnoreCase)));
         return Both("bool") ? "yesno" : Both("int", "number", "decimal", "double") ? "number" : Both("date-time", "DateTime", "timestamp") ? "datetime" : Both("date") ? "date"
-            : Telephones().IsMatch(left.Path) && Telephones().IsMatch(right.Path) && Both("string") ? "phone"
-            : left.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && right.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && Both("string") ? "email" : "text";
+            : Telephones().IsMatch(left.Path) && Telephones().IsMatch(right.Path) && Both("string", "text") ? "phone"
+            : left.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && right.Path.Contains("mail", StringComparison.OrdinalIgnoreCase) && Both("string", "text") ? "email" : "text";
     }
 
 

@@ -98,9 +98,13 @@ export function NewMirror() {
                       hint={recordType}
                       choose={(collection) => change(i, { collection })}
                     />
-                    <Tick on={s.mayCreate} set={(mayCreate) => change(i, { mayCreate })}>
-                      create there what it lacks
-                    </Tick>
+                    {of.protocol === 'events' ? (
+                      <span className="text-soft">gives only: it is never written to</span>
+                    ) : (
+                      <Tick on={s.mayCreate} set={(mayCreate) => change(i, { mayCreate })}>
+                        create there what it lacks
+                      </Tick>
+                    )}
                     <span className="flex gap-1">
                       <Button
                         disabled={i === 0}
@@ -128,7 +132,9 @@ export function NewMirror() {
                   <Button
                     key={s.system}
                     aria-label={`Add ${s.name}`}
-                    onClick={() => setSides([...sides, { system: s.system, collection: '', mayCreate: true }])}
+                    onClick={() =>
+                      setSides([...sides, { system: s.system, collection: '', mayCreate: s.protocol !== 'events' }])
+                    }
                   >
                     <SystemTile of={s} /> {s.name}
                   </Button>

@@ -53,11 +53,12 @@ export function ConnectionForm({
   const [more, setMore] = useState(false);
   const protocol = PROTOCOLS[asked.protocol]!;
   const settings = asked.settings;
+  const called = asked.protocol !== 'folder' && asked.protocol !== 'events';
   const web = asked.protocol === 'rest' || asked.protocol === 'odata';
   const set = (some: Partial<ConnectionSettings>) => change({ ...asked, settings: { ...settings, ...some } });
   const kind = settings.signIn?.kind ?? 'none';
   const needed =
-    asked.protocol === 'folder'
+    asked.protocol === 'folder' || asked.protocol === 'events'
       ? []
       : asked.protocol === 'postgresql'
         ? SIGN_INS.basic!.secrets
@@ -87,7 +88,7 @@ export function ConnectionForm({
             {Object.entries(PROTOCOLS).map(([key, p]) => (
               <label
                 key={key}
-                className="grid grid-cols-[20px_1fr] items-start gap-2 border-r border-b border-rule px-3 py-2 has-checked:bg-ground"
+                className="grid grid-cols-[20px_1fr] items-start gap-2 border-r border-b border-rule px-3 py-2 last:odd:col-span-2 has-checked:bg-ground"
               >
                 <input
                   type="radio"
@@ -113,26 +114,28 @@ export function ConnectionForm({
           </div>
         </fieldset>
       )}
-      <Labelled label={protocol.label}>
-        {(id) => (
-          <div className="flex gap-2">
-            <input
-              id={id}
-              className={INPUT}
-              value={asked.address}
-              placeholder={protocol.example}
-              spellCheck={false}
-              onChange={(e) => change({ ...asked, address: e.target.value })}
-            />
-            {(web || asked.protocol === 'folder') && (
-              <Button onClick={read} disabled={describe.isPending || asked.address.trim() === ''}>
-                {describe.isPending ? 'Reading…' : web ? 'Read the description' : 'Look at its files'}
-              </Button>
-            )}
-          </div>
-        )}
-      </Labelled>
-      {asked.protocol !== 'folder' && (
+      {protocol.label && (
+        <Labelled label={protocol.label}>
+          {(id) => (
+            <div className="flex gap-2">
+              <input
+                id={id}
+                className={INPUT}
+                value={asked.address}
+                placeholder={protocol.example}
+                spellCheck={false}
+                onChange={(e) => change({ ...asked, address: e.target.value })}
+              />
+              {(web || asked.protocol === 'folder') && (
+                <Button onClick={read} disabled={describe.isPending || asked.address.trim() === ''}>
+                  {describe.isPending ? 'Reading…' : web ? 'Read the description' : 'Look at its files'}
+                </Button>
+              )}
+            </div>
+          )}
+        </Labelled>
+      )}
+      {called && (
         <label className="flex items-start gap-2">
           <input
             type="checkbox"
@@ -248,7 +251,7 @@ export function ConnectionForm({
             set={(n) => set({ callsPerSecond: n })}
           />
         )}
-        {asked.protocol !== 'folder' && (
+        {called && (
           <>
             <NumberField label="Calls at once" value={settings.callsAtOnce} set={(n) => set({ callsAtOnce: n ?? 4 })} />
             <NumberField

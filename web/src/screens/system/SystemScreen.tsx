@@ -12,6 +12,7 @@ import { Catalogue } from './Catalogue';
 import { CatalogueChanges } from './CatalogueChanges';
 import { askedOf, ConnectionForm } from './ConnectionForm';
 import { Events } from './Events';
+import { Inboxes } from './Inboxes';
 import { KeptTest, TestSteps, useConnectionTest } from './ConnectionTest';
 import { inWords, PROTOCOLS } from './protocols';
 
@@ -40,6 +41,7 @@ export function SystemScreen({ session }: { session: Session }) {
       </Page>
     );
   const { system: s } = page.data;
+  const sends = s.protocol === 'events';
   return (
     <Page>
       <header className="mb-3 flex items-start gap-3">
@@ -48,10 +50,11 @@ export function SystemScreen({ session }: { session: Session }) {
         </span>
         <div className="min-w-0">
           <h1 className="text-lg font-semibold">
-            {s.name} <span className={`ml-1 text-sm ${STATE[s.state] ?? 'text-soft'}`}>{s.state}</span>
+            {s.name} {!sends && <span className={`ml-1 text-sm ${STATE[s.state] ?? 'text-soft'}`}>{s.state}</span>}
           </h1>
           <p className="truncate text-soft">
-            {PROTOCOLS[s.protocol]?.name} · {s.address}
+            {PROTOCOLS[s.protocol]?.name}
+            {!sends && ` · ${s.address}`}
           </p>
         </div>
         <Health page={page.data} />
@@ -64,7 +67,7 @@ export function SystemScreen({ session }: { session: Session }) {
         </div>
       )}
       <nav aria-label={s.name} className="mb-3 flex gap-1 border-b border-rule">
-        {PARTS.map(([to, name]) => (
+        {PARTS.filter(([to]) => !sends || to !== 'calls').map(([to, name]) => (
           <NavLink
             key={to}
             to={`/systems/${key}${to && '/'}${to}`}
@@ -86,7 +89,12 @@ export function SystemScreen({ session }: { session: Session }) {
       )}
       {part === 'changes' && <CatalogueChanges systemKey={key} mayMark={session.role !== 'reader'} />}
       {part === 'calls' && <Calls systemKey={key} mayUnmask={session.role === 'administrator'} />}
-      {part === 'events' && <Events systemKey={key} name={s.name} isMine={session.role === 'administrator'} />}
+      {part === 'events' &&
+        (sends ? (
+          <Inboxes systemKey={key} name={s.name} isMine={session.role === 'administrator'} />
+        ) : (
+          <Events systemKey={key} name={s.name} isMine={session.role === 'administrator'} />
+        ))}
       {part === 'connection' && <Connection page={page.data} session={session} />}
     </Page>
   );
@@ -99,9 +107,13 @@ function Page({ children }: { children: React.ReactNode }) {
 function Health({ page }: { page: SystemPage }) {
   const s = page.system;
   const facts: [string, string][] = [
-    ['Answers in', s.milliseconds === null ? '–' : inWords(s.milliseconds)],
-    ['Calls', `${s.calls.toLocaleString()}${s.failures > 0 ? `, ${s.failures.toLocaleString()} failed` : ''}`],
-    ['Allowed', limits(s)],
+    ...(s.protocol === 'events'
+      ? []
+      : ([
+          ['Answers in', s.milliseconds === null ? '–' : inWords(s.milliseconds)],
+          ['Calls', `${s.calls.toLocaleString()}${s.failures > 0 ? `, ${s.failures.toLocaleString()} failed` : ''}`],
+          ['Allowed', limits(s)],
+        ] as [string, string][])),
     ...(page.clockAheadSeconds !== null && Math.abs(page.clockAheadSeconds) >= 60
       ? ([
           ['Its clock', `${Math.abs(page.clockAheadSeconds)} s ${page.clockAheadSeconds > 0 ? 'ahead' : 'behind'}`],

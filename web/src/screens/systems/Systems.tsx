@@ -122,7 +122,9 @@ function Row({ system: s }: { system: System }) {
           </div>
         </div>
       </td>
-      <td className={`px-2 py-2.5 font-semibold ${STATE[s.state] ?? 'text-soft'}`}>{s.state}</td>
+      <td className={`px-2 py-2.5 font-semibold ${STATE[s.state] ?? 'text-soft'}`}>
+        {s.protocol === 'events' ? 'sends by itself' : s.state}
+      </td>
       <td className="px-2 py-2.5 text-right">
         {s.milliseconds === null ? <span className="text-soft">–</span> : inWords(s.milliseconds)}
       </td>

@@ -27,6 +27,8 @@ const one = (leftPath: string, rightPath: string, confidence: number, field: str
   why: ['their names say the same'],
   leftConversion: null,
   rightConversion: null,
+  leftReadOnly: false,
+  rightReadOnly: false,
 });
 
 const all = [one('town', 'City', 0.98), one('zip', 'PostCode', 0.96), one('segment', 'GroupCode', 0.77, 'Segment')];

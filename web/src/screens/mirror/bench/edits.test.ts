@@ -37,8 +37,16 @@ const suggestion = (some: Partial<Suggestion>): Suggestion => ({
   why: [],
   leftConversion: null,
   rightConversion: null,
+  leftReadOnly: false,
+  rightReadOnly: false,
   ...some,
 });
+
+test('what a side only reads is not told to it, whoever suggested it', () =>
+  expect(taking([], 2, suggestion({ leftReadOnly: true }))[0]!.cells.map((c) => [c!.gives, c!.takes])).toEqual([
+    [true, false],
+    [true, true],
+  ]));
 
 test('a suggestion for two fields that are not mapped becomes an agreed field at the end', () => {
   const fields = taking([name], 2, suggestion({}));

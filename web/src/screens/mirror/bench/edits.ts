@@ -170,8 +170,8 @@ export function typeOf(described: string, path: string): string {
   return /e-?mail/i.test(path) ? 'email' : 'text';
 }
 
-const suggestedCell = (path: string, conversion: ConversionForm | null): CellForm => ({
-  ...cellAt(path),
+const suggestedCell = (path: string, conversion: ConversionForm | null, readOnly: boolean): CellForm => ({
+  ...cellAt(path, readOnly),
   ...(conversion ? { conversion } : {}),
 });
 
@@ -186,9 +186,9 @@ export function taking(fields: FieldForm[], sides: number, s: Suggestion): Field
       (c, side) =>
         c ??
         (side === s.leftSide && !with1
-          ? suggestedCell(s.leftPath, s.leftConversion)
+          ? suggestedCell(s.leftPath, s.leftConversion, s.leftReadOnly)
           : side === s.rightSide && !with2
-            ? suggestedCell(s.rightPath, s.rightConversion)
+            ? suggestedCell(s.rightPath, s.rightConversion, s.rightReadOnly)
             : null),
     );
   if (known) return withField(fields, known.name, (f) => ({ ...f, cells: cells(f.cells) }));
