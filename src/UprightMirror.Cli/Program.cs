@@ -19,6 +19,9 @@ try
         ["rehearse", var mirror, "--sweep"] => await RunCommand.Execute(mirror, rehearse: true, sweep: true),
         ["rehearse", var mirror] => await RunCommand.Execute(mirror, rehearse: true),
         ["verify", .. var mirrors] => await VerifyCommand.Execute(mirrors),
+        ["export", "--schema"] => ExchangeCommand.Schema(),
+        ["export", .. var mirrors] => await ExchangeCommand.Export(mirrors),
+        ["import", var path, .. var rest] when rest.Length % 2 == 0 && rest.Where((_, i) => i % 2 == 0).All(o => o == "--as") => await ExchangeCommand.Import(path, [.. rest.Where((_, i) => i % 2 == 1)]),
         ["systems"] => await SystemsCommand.List(),
         ["test-connection", var system] => await SystemsCommand.Test(system),
         ["catalogue", var system] => await SystemsCommand.Catalogue(system, refresh: false),
@@ -89,6 +92,11 @@ static int Usage()
         upright rehearse MIRROR           says what a run would do, and writes nothing
         upright verify [MIRROR …]         reads every side whole, compares it with what is agreed, and lists every difference with
                                           its reason; ends with 1 where one is unexplained
+        upright export [MIRROR …]         prints mirrors, with the code lists that they use, as a file (YAML); --schema prints what such
+                                          a file may say, as JSON Schema
+        upright import FILE [--as SYSTEM=CONNECTION …]
+                                          says which connections the systems of the file look like; told which they are, brings
+                                          its mirrors in as drafts
         upright systems                   lists the systems, how they are reached and how they answer
         upright test-connection NAME      tests a connection step by step
         upright catalogue NAME [--refresh]
