@@ -48,7 +48,7 @@ internal static class ExchangeCommand
             return 1;
         }
 
-        var importing = new Importing(installation.Mirrors, new CodeLists(installation.Database), installation.Connections, installation.Catalogues, TimeProvider.System);
+        var importing = new Importing(installation.Mirrors, new Drafts(installation.Database, TimeProvider.System), new CodeLists(installation.Database), installation.Connections, installation.Catalogues, TimeProvider.System);
         var systems = new Dictionary<string, string>(StringComparer.Ordinal);
         foreach (var pair in matched)
         {

@@ -24,7 +24,7 @@ public sealed record ToBeMatched(string System, SystemInFile InFile, int Used, I
 }
 
 /// <summary>Brings mirrors of a file into this workspace, as drafts.</summary>
-public sealed class Importing(Mirrors mirrors, CodeLists codeLists, KeptConnections connections, Catalogues catalogues, TimeProvider clock)
+public sealed class Importing(Mirrors mirrors, Drafts drafts, CodeLists codeLists, KeptConnections connections, Catalogues catalogues, TimeProvider clock)
 {
     /// <summary>The systems of a file, each with the connections that it may be.</summary>
     public async Task<ImmutableArray<ToBeMatched>> Match(MirrorFile file, CancellationToken cancellation)
@@ -93,7 +93,9 @@ public sealed class Importing(Mirrors mirrors, CodeLists codeLists, KeptConnecti
 
         foreach (var mirror in file.With(systems).Mirrors)
         {
-            if (!await mirrors.Begin(mirror, cancellation))
+            // It begins as any other, with its sides alone; what the file says is the first edit of its draft.
+            var begun = new MirrorDefinition(mirror.Key, mirror.Name, mirror.RecordType, [.. mirror.Sides.Select(s => new SideDefinition(s.System, s.Collection, s.MayCreate))], [], [], "");
+            if (!await mirrors.Begin(begun, cancellation) || await mirrors.Find(mirror.Key, cancellation) is not { } kept || !await drafts.Save(kept, 0, mirror, "Bring it in from a file", who, cancellation))
             {
                 wrong.Add($"{mirror.Name} came to be here meanwhile, and was not brought in.");
             }

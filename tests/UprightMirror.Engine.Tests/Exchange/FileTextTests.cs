@@ -74,6 +74,19 @@ public class FileTextTests
     }
 
     [Fact]
+    public void The_published_schema_is_the_one_that_files_are_read_by()
+    {
+        var root = new DirectoryInfo(AppContext.BaseDirectory);
+        while (root is not null && !System.IO.File.Exists(Path.Combine(root.FullName, "UprightMirror.slnx")))
+        {
+            root = root.Parent;
+        }
+
+        System.Text.Json.Nodes.JsonNode.DeepEquals(System.Text.Json.Nodes.JsonNode.Parse(System.IO.File.ReadAllText(Path.Combine(root!.FullName, "docs", "mirror-file.schema.json"))), FileSchema.Document())
+            .ShouldBeTrue("./upright export --schema > docs/mirror-file.schema.json");
+    }
+
+    [Fact]
     public void Several_mistakes_are_told_together_in_the_order_of_their_lines()
     {
         var text = Written.Replace("mayCreate: false", "mayCreate: no way", StringComparison.Ordinal).Replace("titleField: Name", "titel: Name", StringComparison.Ordinal);
