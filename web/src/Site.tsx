@@ -8,6 +8,7 @@ import { Held } from './screens/held/Held';
 import { LookAlikes } from './screens/lookalikes/LookAlikes';
 import { Mirror } from './screens/mirror/Mirror';
 import { Mirrors } from './screens/mirrors/Mirrors';
+import { BringIn } from './screens/exchange/BringIn';
 import { NewMirror } from './screens/newmirror/NewMirror';
 import { RecordScreen } from './screens/record/RecordScreen';
 import { Records } from './screens/records/Records';
@@ -44,6 +45,7 @@ export function Site() {
         <Route path="records/:link" element={<RecordScreen session={session.data} />} />
         <Route path="mirrors" element={<Mirrors session={session.data} />} />
         <Route path="mirrors/new" element={<NewMirror />} />
+        <Route path="mirrors/file" element={<BringIn />} />
         <Route path="formulas" element={<Formulas />} />
         <Route path="mirrors/:key/:step?" element={<Mirror session={session.data} />} />
         <Route path="systems" element={<Systems session={session.data} />} />

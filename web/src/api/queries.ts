@@ -384,6 +384,21 @@ export function useCloseEvents(key: string) {
   });
 }
 
+/** What a file of mirrors holds, and what it needs here. Nothing is brought in. */
+export const useLookAtFile = () =>
+  useMutation({
+    mutationFn: (text: string) => data(client.POST('/api/mirrors/file/look', { body: { text, systems: null } })),
+  });
+
+export function useBringIn() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { text: string; systems: Record<string, string> }) =>
+      data(client.POST('/api/mirrors/file', { body })),
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
+
 /** The addresses that a system sends its records to, with the last events of each: looked at again while somebody waits for one. */
 export const useInboxes = (key: string) =>
   useQuery({

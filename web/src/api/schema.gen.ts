@@ -484,6 +484,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["exportMirrors"];
+        put?: never;
+        post: operations["importMirrors"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/file/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["mirrorFileSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/file/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["lookAtMirrorFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records": {
         parameters: {
             query?: never;
@@ -1343,6 +1391,9 @@ export interface components {
         ApartShown: {
             written: components["schemas"]["PutBackOffer"][];
         };
+        BroughtIn: {
+            mirrors: string[];
+        };
         BulkSettings: {
             path: string;
             items: string;
@@ -1607,6 +1658,11 @@ export interface components {
             service?: null | string;
             schema?: null | string;
         };
+        ConnectionToMatch: {
+            system: string;
+            name: string;
+            missing: string[];
+        };
         ConstantForm: {
             path: string;
             text: string;
@@ -1853,6 +1909,18 @@ export interface components {
             mirror: string;
             mirrorKey: string;
             agreedField: string;
+        };
+        FileAsked: {
+            text: string;
+            systems?: null | {
+                [key: string]: string;
+            };
+        };
+        FileShown: {
+            problems: components["schemas"]["ProblemShown"][];
+            mirrors: components["schemas"]["MirrorInFile"][];
+            codeLists: string[];
+            systems: components["schemas"]["SystemToMatch"][];
         };
         FindingShown: {
             isWrong: boolean;
@@ -2122,6 +2190,14 @@ export interface components {
             before: null | string;
             after: null | string;
         };
+        MirrorInFile: {
+            key: string;
+            name: string;
+            /** Format: int32 */
+            fields: number;
+            sides: string[];
+            exists: boolean;
+        };
         MirrorPage: {
             mirror: components["schemas"]["MirrorRow"];
             fields: components["schemas"]["FieldShown"][];
@@ -2289,6 +2365,11 @@ export interface components {
             kind: string;
             recordId: null | string;
             fields: components["schemas"]["PlannedField"][];
+        };
+        ProblemShown: {
+            /** Format: int32 */
+            line: null | number;
+            words: string;
         };
         PublishAsked: {
             comment?: null | string;
@@ -2738,6 +2819,16 @@ export interface components {
             /** Format: int32 */
             changes: number;
             mirrors: string[];
+        };
+        SystemToMatch: {
+            key: string;
+            name: string;
+            protocol: string;
+            collections: string[];
+            /** Format: int32 */
+            used: number;
+            guess: null | string;
+            candidates: components["schemas"]["ConnectionToMatch"][];
         };
         TestShown: {
             /** Format: date-time */
@@ -3924,6 +4015,92 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    exportMirrors: {
+        parameters: {
+            query?: {
+                mirror?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    importMirrors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtIn"];
+                };
+            };
+        };
+    };
+    mirrorFileSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lookAtMirrorFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileShown"];
+                };
             };
         };
     };

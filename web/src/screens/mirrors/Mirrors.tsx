@@ -5,6 +5,8 @@ import { Empty, Failing, Loading } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
 
+const QUIET = 'inline-flex h-[30px] items-center rounded border border-rule bg-sheet px-3 font-semibold';
+
 export function Mirrors({ session }: { session: Session }) {
   const mirrors = useMirrors();
   return (
@@ -12,12 +14,22 @@ export function Mirrors({ session }: { session: Session }) {
       <div className="mb-2 flex items-center justify-between">
         <h1 className="text-lg font-semibold">Mirrors</h1>
         {session.role === 'administrator' && (
-          <Link
-            to="/mirrors/new"
-            className="inline-flex h-[30px] items-center rounded border border-action bg-action px-3 font-semibold text-on-action"
-          >
-            New mirror
-          </Link>
+          <span className="flex items-center gap-2">
+            {mirrors.data && mirrors.data.length > 0 && (
+              <a href="/api/mirrors/file" download="mirrors.yaml" className={QUIET}>
+                Take out as a file
+              </a>
+            )}
+            <Link to="/mirrors/file" className={QUIET}>
+              Bring in a file
+            </Link>
+            <Link
+              to="/mirrors/new"
+              className="inline-flex h-[30px] items-center rounded border border-action bg-action px-3 font-semibold text-on-action"
+            >
+              New mirror
+            </Link>
+          </span>
         )}
       </div>
       {mirrors.isPending && <Loading what="the mirrors" />}
