@@ -5,6 +5,7 @@ import { useBringIn, useLookAtFile } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { Notice } from '../../parts/States';
 import { INPUT } from '../../parts/inputs';
+import { PROTOCOLS } from '../system/protocols';
 
 /** Mirrors of a file, brought into this workspace: what is wrong with it by line, and which connection each of its systems is here. */
 export function BringIn() {
@@ -155,7 +156,7 @@ function System({ of: s, chosen, choose }: { of: SystemToMatch; chosen: string; 
       <span>
         <span className="block font-semibold">{s.name}</span>
         <span className="text-sm text-soft">
-          by {s.protocol}, with {s.collections.join(', ')}
+          by {PROTOCOLS[s.protocol]?.short ?? s.protocol}, with {s.collections.join(', ')}
         </span>
       </span>
       <span>
