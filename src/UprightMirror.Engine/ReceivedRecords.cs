@@ -33,6 +33,9 @@ public sealed class ReceivedRecords(Inboxes inboxes) : IReceivedRecords
         }
     }
 
+    public async Task<IReadOnlyList<ObservedRecord>> Newest(string system, string collection, int most, CancellationToken cancellation) =>
+        [.. (await inboxes.Newest(system, collection, most, cancellation)).Select(Observed)];
+
     public async Task<ObservedRecord?> ReadOne(string system, string collection, string id, CancellationToken cancellation)
     {
         await foreach (var record in inboxes.Records(system, collection, null, id, cancellation))

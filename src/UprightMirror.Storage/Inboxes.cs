@@ -221,6 +221,19 @@ public sealed class Inboxes(NpgsqlDataSource database, IDataProtectionProvider p
         }
     }
 
+    /// <summary>Some records of a collection, those first that were told last.</summary>
+    public async Task<IReadOnlyList<(string Id, DateTimeOffset SaidAt, string Body)>> Newest(string system, string collection, int most, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select r.record_id, r.said_at, r.body from inbox_record r where r.inbox_id = (select id from inbox where system = @system and collection = @collection)
+            order by r.changed_at desc limit @most
+            """);
+        command.Parameters.AddWithValue("system", system);
+        command.Parameters.AddWithValue("collection", collection);
+        command.Parameters.AddWithValue("most", most);
+        return await PostgresRunStore.ReadAll(command, r => (r.GetString(0), r.GetFieldValue<DateTimeOffset>(1), r.GetString(2)), cancellation);
+    }
+
     private static Inbox ReadInbox(DbDataReader r) => new(
         r.GetInt32(0), r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), Text(r, 5), r.GetBoolean(6), Text(r, 7), r.GetString(8), Text(r, 9), r.GetFieldValue<DateTimeOffset>(10));
 

@@ -13,11 +13,15 @@ public class SentCatalogueTests
     {
         public Task<IReadOnlyList<string>> Collections(string system, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>>(["orders"]);
 
+        private IReadOnlyList<ObservedRecord> All => [.. records.Select((r, n) => new ObservedRecord($"{n}", RawFields.FromJson(JsonSerializer.Deserialize<JsonElement>(r)), null, null, null))];
+
         public async IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Read(string system, string collection, DateTimeOffset? since, [EnumeratorCancellation] CancellationToken cancellation)
         {
             await Task.CompletedTask;
-            yield return [.. records.Select((r, n) => new ObservedRecord($"{n}", RawFields.FromJson(JsonSerializer.Deserialize<JsonElement>(r)), null, null, null))];
+            yield return this.All;
         }
+
+        public Task<IReadOnlyList<ObservedRecord>> Newest(string system, string collection, int most, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ObservedRecord>>([.. this.All.Take(most)]);
 
         public Task<ObservedRecord?> ReadOne(string system, string collection, string id, CancellationToken cancellation) => Task.FromResult<ObservedRecord?>(null);
     }

@@ -57,6 +57,18 @@ public sealed class InboxStoreTests(TestDatabase database) : IClassFixture<TestD
     }
 
     [Fact]
+    public async Task The_newest_are_those_that_were_told_last()
+    {
+        for (var n = 1; n <= 3; n++)
+        {
+            await this.Put(Said($"{n}", 10 - n, "x"));
+            await this.inboxes.WorkThrough(10, Noon.AddMinutes(n), CancellationToken.None);
+        }
+
+        (await this.inboxes.Newest(this.system, "people", 2, CancellationToken.None)).Select(r => r.Id).ShouldBe(["3", "2"]);
+    }
+
+    [Fact]
     public async Task A_copy_is_kept_as_come_again_and_worked_through_once()
     {
         await this.Put(Said("1", 5, "a"));

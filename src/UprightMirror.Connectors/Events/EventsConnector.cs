@@ -19,21 +19,14 @@ public sealed class EventsConnector(string name, string system, IReceivedRecords
     public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation)
     {
         var values = new Dictionary<string, HashSet<string>>(StringComparer.Ordinal);
-        var seen = 0;
-        await foreach (var page in received.Read(system, collection, null, cancellation))
-        {
-            foreach (var (path, value) in page.SelectMany(r => r.Fields.Paths.SelectMany(p => Within(p, r.Fields[p]))))
-            {
-                var types = values.TryGetValue(path, out var known) ? known : values[path] = [];
-                if (!value.IsEmpty)
-                {
-                    types.Add(TypeOf(value));
-                }
-            }
 
-            if ((seen += page.Count) >= RecordsLookedAt)
+        // The last ones: what it sends by now counts.
+        foreach (var (path, value) in (await received.Newest(system, collection, RecordsLookedAt, cancellation)).SelectMany(r => r.Fields.Paths.SelectMany(p => Within(p, r.Fields[p]))))
+        {
+            var types = values.TryGetValue(path, out var known) ? known : values[path] = [];
+            if (!value.IsEmpty)
             {
-                break;
+                types.Add(TypeOf(value));
             }
         }
 
@@ -70,9 +63,9 @@ public sealed class EventsConnector(string name, string system, IReceivedRecords
         {
             foreach (var collection in await received.Collections(system, cancellation))
             {
-                await foreach (var page in received.Read(system, collection, null, cancellation))
+                if (await received.Newest(system, collection, 1, cancellation) is [var last])
                 {
-                    return (StepEnd.Passed, $"{collection} {page[0].Id}, with {page[0].Fields.Paths.Count()} fields.");
+                    return (StepEnd.Passed, $"{collection} {last.Id}, with {last.Fields.Paths.Count()} fields.");
                 }
             }
 

@@ -12,6 +12,9 @@ public interface IReceivedRecords
     /// <param name="since">By our own clock; null for all.</param>
     IAsyncEnumerable<IReadOnlyList<ObservedRecord>> Read(string system, string collection, DateTimeOffset? since, CancellationToken cancellation);
 
+    /// <summary>Some records of a collection, those first that were told last.</summary>
+    Task<IReadOnlyList<ObservedRecord>> Newest(string system, string collection, int most, CancellationToken cancellation);
+
     /// <summary>One record as its last event said it; null when none did.</summary>
     Task<ObservedRecord?> ReadOne(string system, string collection, string id, CancellationToken cancellation);
 }
@@ -28,6 +31,8 @@ public sealed class NothingReceived : IReceivedRecords
         await Task.CompletedTask;
         yield break;
     }
+
+    public Task<IReadOnlyList<ObservedRecord>> Newest(string system, string collection, int most, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<ObservedRecord>>([]);
 
     public Task<ObservedRecord?> ReadOne(string system, string collection, string id, CancellationToken cancellation) => Task.FromResult<ObservedRecord?>(null);
 }

@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
 using YamlDotNet.RepresentationModel;
 using YamlDotNet.Serialization;
 
@@ -44,6 +45,7 @@ public static class FileText
         JsonNode? json;
         try
         {
+            LookThrough(text);
             var stream = new YamlStream();
             stream.Load(new StringReader(text));
             if (stream.Documents.Count != 1)
@@ -51,7 +53,7 @@ public static class FileText
                 return (null, [new FileProblem(0, stream.Documents.Count == 0 ? "It is empty." : "It has several documents (---). Import them one by one.")]);
             }
 
-            json = Json(stream.Documents[0].RootNode, "", lines, 0);
+            json = Json(stream.Documents[0].RootNode, "", lines);
         }
         catch (YamlException e)
         {
@@ -152,25 +154,35 @@ public static class FileText
         }
     }
 
-    private static JsonNode? Json(YamlNode node, string path, Dictionary<string, int> lines, int depth)
+    /// <summary>Refuses what would unfold without end, or nest deeper than the tree of it can be built, before any tree is built.</summary>
+    private static void LookThrough(string text)
+    {
+        var parser = new Parser(new StringReader(text));
+        for (var depth = 0; parser.MoveNext();)
+        {
+            var line = (int)parser.Current!.Start.Line;
+            depth += parser.Current.NestingIncrease;
+            if (parser.Current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false })
+            {
+                throw new NotPlain(line, "anchors (&) and aliases (*) are not taken: write it out");
+            }
+
+            if (depth > MostDeep)
+            {
+                throw new NotPlain(line, $"it is nested deeper than {MostDeep} levels");
+            }
+        }
+    }
+
+    private static JsonNode? Json(YamlNode node, string path, Dictionary<string, int> lines)
     {
         lines.TryAdd(path, (int)node.Start.Line);
-        if (!node.Anchor.IsEmpty)
-        {
-            throw new NotPlain((int)node.Start.Line, "anchors (&) are not taken: write it out");
-        }
-
-        if (depth > MostDeep)
-        {
-            throw new NotPlain((int)node.Start.Line, $"it is nested deeper than {MostDeep} levels");
-        }
-
         switch (node)
         {
             case YamlScalarNode scalar:
                 return Scalar(scalar);
             case YamlSequenceNode list:
-                return new JsonArray([.. list.Children.Select((c, i) => Json(c, FileSchema.Under(path, i.ToString(CultureInfo.InvariantCulture)), lines, depth + 1))]);
+                return new JsonArray([.. list.Children.Select((c, i) => Json(c, FileSchema.Under(path, i.ToString(CultureInfo.InvariantCulture)), lines))]);
             case YamlMappingNode map:
                 var json = new JsonObject();
                 foreach (var (key, value) in map.Children)
@@ -181,12 +193,12 @@ public static class FileText
                     }
 
                     lines.TryAdd(FileSchema.Under(path, name), (int)key.Start.Line);
-                    json[name] = Json(value, FileSchema.Under(path, name), lines, depth + 1);
+                    json[name] = Json(value, FileSchema.Under(path, name), lines);
                 }
 
                 return json;
             default:
-                throw new NotPlain((int)node.Start.Line, "aliases (*) are not taken: write it out");
+                throw new NotPlain((int)node.Start.Line, "it is nothing that YAML has");
         }
     }
 
