@@ -28,7 +28,7 @@ internal static class DemoMatching
         var outside = new Outside(TimeProvider.System, new LocalCallBudget(TimeProvider.System));
         var systems = new Systems(new Given(connections), new Unkept(), outside);
         var failed = 0;
-        foreach (var mirror in new[] { Demo.Customers.Without("pennant").Without("drop"), Demo.PeopleMirror })
+        foreach (var mirror in new[] { Demo.Mirror("customers").Without("pennant").Without("drop"), Demo.Mirror("people") })
         {
             var records = new List<(int Side, string Id, Value[] Values)>();
             for (var side = 0; side < mirror.Sides.Length; side++)

@@ -34,6 +34,8 @@ switch (args)
         return Matching.Many(int.Parse(count, System.Globalization.CultureInfo.InvariantCulture));
     case ["events", var seconds]:
         return await Events.Measure(int.Parse(seconds, System.Globalization.CultureInfo.InvariantCulture));
+    case ["screens", var many, var history, var open]:
+        return await Screens.Measure(int.Parse(many, System.Globalization.CultureInfo.InvariantCulture), int.Parse(history, System.Globalization.CultureInfo.InvariantCulture), int.Parse(open, System.Globalization.CultureInfo.InvariantCulture));
     case ["catalogue"]:
         return await Reading.Catalogue();
 }

@@ -34,7 +34,7 @@ internal static class ExchangeCommand
     });
 
     /// <param name="path">The file; <c>-</c> for standard input.</param>
-    /// <param name="matched">Each <c>SYSTEM=CONNECTION</c>: which connection a system of the file is here.</param>
+    /// <param name="matched">Each <c>SYSTEM=CONNECTION</c>: which connection a system of the file is here; <c>SYSTEM=</c> leaves its sides out.</param>
     public static Task<int> Import(string path, IReadOnlyList<string> matched) => Installation.With(async (installation, cancellation) =>
     {
         var (file, problems) = FileText.Read(Text(path));
@@ -52,14 +52,15 @@ internal static class ExchangeCommand
         var systems = new Dictionary<string, string>(StringComparer.Ordinal);
         foreach (var pair in matched)
         {
-            systems[pair.Split('=') is [{ Length: > 0 } system, { Length: > 0 } connection] && !systems.ContainsKey(system) ? system : throw new CommandException($"{pair} does not say which connection a system is, as in slipway=crm.")] = pair.Split('=')[1];
+            systems[pair.Split('=') is [{ Length: > 0 } system, _] && !systems.ContainsKey(system) ? system : throw new CommandException($"{pair} does not say which connection a system is, as in slipway=crm, or that its sides are left out, as in slipway=.")] = pair.Split('=')[1];
         }
 
         var found = await importing.Match(file, cancellation);
         foreach (var one in found)
         {
             var shown = one.Candidates.FirstOrDefault(c => systems.TryGetValue(one.System, out var chosen) && c.System == chosen) ?? one.Guess;
-            Console.WriteLine(shown is null
+            Console.WriteLine(systems.TryGetValue(one.System, out var said) && said.Length == 0 ? $"{one.InFile.Name} ({one.System}): left out"
+                : shown is null
                 ? $"{one.InFile.Name} ({one.System}): {(one.Candidates.IsEmpty ? $"no connection by {one.InFile.Protocol} has {string.Join(", ", one.InFile.Collections)}" : $"may be {string.Join(" or ", one.Candidates.Select(c => c.System))}")}"
                 : $"{one.InFile.Name} ({one.System}): {(systems.ContainsKey(one.System) ? "is" : "looks like")} {shown.Name} ({shown.System}), {one.Used - shown.Missing.Length} of {one.Used} fields are there{(shown.Missing.IsEmpty ? "" : $"; not: {string.Join(", ", shown.Missing)}")}");
         }

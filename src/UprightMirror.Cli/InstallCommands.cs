@@ -20,8 +20,9 @@ internal static class InstallCommands
     /// <param name="everyMinutes">How often the mirror runs by itself; null for by hand only.</param>
     /// <param name="folder">Where the demo's order files arrive; null when there is no such folder.</param>
     /// <param name="product">Where the product answers, for the demo's systems to send their events to; null to leave them as they are.</param>
+    /// <param name="mail">At which port of this machine mail is taken, and where the product answers; null for no mail.</param>
     /// <param name="peopleOnly">True for an empty workspace: nobody has connected anything yet.</param>
-    public static async Task<int> LoadDemo(Uri world, int? everyMinutes, string? folder, bool peopleOnly, Uri? product)
+    public static async Task<int> LoadDemo(Uri world, int? everyMinutes, string? folder, bool peopleOnly, Uri? product, (int Port, Uri Site)? mail)
     {
         Migrate();
         await using var installation = new Installation();
@@ -41,6 +42,15 @@ internal static class InstallCommands
         if (product is not null)
         {
             await SendEvents(world, product, installation);
+        }
+
+        if (mail is var (port, site) && (await installation.Notices.Site(CancellationToken.None)).Mail is null)
+        {
+            await installation.Notices.SaveSite(site.ToString().TrimEnd('/'), new MailSettings("127.0.0.1", port, "none", null, "mirror@saltmarsh.example"), null, CancellationToken.None);
+            foreach (var notice in peopleOnly ? [] : Demo.Notices(world))
+            {
+                await installation.Notices.Add(notice, null, "the demo", CancellationToken.None);
+            }
         }
 
         var hasher = new PasswordHasher<string>();

@@ -20,6 +20,7 @@ internal sealed class Installation : IAsyncDisposable
         this.Connections = new KeptConnections(this.Database, protection);
         this.Events = new KeptEvents(this.Database, protection);
         this.Inboxes = new Inboxes(this.Database, protection);
+        this.Notices = new KeptNotices(this.Database, protection, TimeProvider.System);
         this.Users = new Users(this.Database);
         this.Catalogues = new Catalogues(this.Database, TimeProvider.System);
         this.Systems = new Systems(this.Connections, new KeptCalls(this.Database), new Outside(TimeProvider.System, new SharedCallBudget(new CallTurns(this.Database))) { Received = new ReceivedRecords(this.Inboxes) });
@@ -39,6 +40,8 @@ internal sealed class Installation : IAsyncDisposable
     public KeptEvents Events { get; }
 
     public Inboxes Inboxes { get; }
+
+    public KeptNotices Notices { get; }
 
     public Users Users { get; }
 

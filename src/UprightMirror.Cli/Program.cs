@@ -43,6 +43,7 @@ static async Task<int> LoadDemo(Uri address, string[] options)
     string? folder = null;
     Uri? events = null;
     var empty = false;
+    (int Port, Uri Site)? mail = null;
     for (var i = 0; i < options.Length; i++)
     {
         switch (options[i])
@@ -58,6 +59,10 @@ static async Task<int> LoadDemo(Uri address, string[] options)
                 events = product;
                 i++;
                 break;
+            case "--mail" when i + 2 < options.Length && int.TryParse(options[i + 1], out var port) && Uri.TryCreate(options[i + 2], UriKind.Absolute, out var site):
+                mail = (port, site);
+                i += 2;
+                break;
             case "--empty":
                 empty = true;
                 break;
@@ -66,7 +71,7 @@ static async Task<int> LoadDemo(Uri address, string[] options)
         }
     }
 
-    return await InstallCommands.LoadDemo(address, every, folder, empty, events);
+    return await InstallCommands.LoadDemo(address, every, folder, empty, events, mail);
 }
 
 static int Usage()
@@ -102,10 +107,11 @@ static int Usage()
         upright catalogue NAME [--refresh]
                                           prints a system's collections and fields; reads them anew when asked to
         upright migrate                   makes the database, or brings it up to date
-        upright load-demo ADDRESS [--every MINUTES] [--folder PATH] [--empty] [--events PRODUCT]
+        upright load-demo ADDRESS [--every MINUTES] [--folder PATH] [--empty] [--events PRODUCT] [--mail PORT PRODUCT]
                                           loads the demo's connections, mirror and people; ADDRESS is where the demo world answers,
                                           PATH where its order files arrive; --empty loads the people only;
-                                          --events has the demo's systems send their events to the product at PRODUCT
+                                          --events has the demo's systems send their events to the product at PRODUCT; --mail has the product
+                                          hand its mail over at PORT of this machine
         """);
     return 2;
 }

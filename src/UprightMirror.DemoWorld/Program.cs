@@ -5,6 +5,7 @@ using UprightMirror.DemoWorld.DropFolder;
 using UprightMirror.DemoWorld.Events;
 using UprightMirror.DemoWorld.Faults;
 using UprightMirror.DemoWorld.Making;
+using UprightMirror.DemoWorld.Notices;
 using UprightMirror.DemoWorld.Pages;
 using UprightMirror.DemoWorld.Pennant;
 using UprightMirror.DemoWorld.Shelves;
@@ -19,6 +20,12 @@ builder.Services.AddSingleton(NpgsqlDataSource.Create(database));
 builder.Services.AddSingleton(TimeProvider.System);
 builder.Services.AddSingleton<ShelfStore>().AddSingleton<FaultSwitches>().AddSingleton<BallastRecords>().AddSingleton<OrderFiles>().AddSingleton<TheWorld>().AddSingleton<Story>();
 builder.Services.AddSingleton<EventSender>().AddHostedService(s => s.GetRequiredService<EventSender>());
+var mail = builder.Configuration.GetValue<int?>("mail") is { } mailPort ? new MailCatcher(mailPort) : null;
+if (mail is not null)
+{
+    builder.Services.AddHostedService(_ => mail);
+}
+
 builder.Services.AddSlipway();
 builder.Services.AddPennant();
 builder.Services.AddControllers().AddOData(options => options.AddRouteComponents("ballast/odata", BallastModel.Make()).Select().Filter().OrderBy().Count().Expand().SkipToken().SetMaxTop(200));
@@ -39,6 +46,7 @@ app.MapSlipway();
 app.MapPennant();
 app.MapFaults();
 app.MapEventPages();
+app.MapNoticePages(mail);
 app.MapStaffPages(folder);
 app.MapPost("/story/day", (Story story) => story.WorkADay());
 app.MapPost("/story/systems", (Story story) => story.ChangeTheSystems());

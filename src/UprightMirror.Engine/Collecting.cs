@@ -1,3 +1,4 @@
+using UprightMirror.Core.Matching;
 using UprightMirror.Core.Remembered;
 using UprightMirror.Storage;
 
@@ -35,6 +36,22 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
         }
     }
 
+    /// <summary>Reads only some records, as they stand now. Everything else waits for a run that reads what changed.</summary>
+    public async Task CollectOnly(IReadOnlyCollection<RecordPlace> records, CancellationToken cancellation)
+    {
+        foreach (var place in records)
+        {
+            if (await context.Systems[place.Side].ReadOne(context.Collection(place.Side), place.Id, cancellation) is { } record)
+            {
+                context.Tally.Read(1, await context.Store.SaveObserved(place.Side, [record], cancellation));
+            }
+            else
+            {
+                await context.Store.SaveRemoved(place.Side, [place.Id], cancellation);
+            }
+        }
+    }
+
     /// <summary>
     /// What was removed: by the system's own word, or, where it does not tell, by looking it through whole once in a while. Asked before what changed, so that a record
     /// that is there again counts as there.
@@ -45,7 +62,7 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
         var told = await system.ReadRemoved(collection, since, cancellation);
         if (told is { Count: > 0 })
         {
-            await context.Store.SaveRemoved(side, told, cancellation);
+            this.Gone(await context.Store.SaveRemoved(side, told, cancellation), $"{system.Name} tells that");
         }
 
         var began = context.Clock.GetUtcNow();
@@ -81,8 +98,18 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
             }
         }
 
-        await context.Store.SaveRemoved(side, missing, cancellation);
+        this.Gone(await context.Store.SaveRemoved(side, missing, cancellation), $"{system.Name} was looked through:");
     }
+
+    private void Gone(int records, string how)
+    {
+        if (records > 0)
+        {
+            context.Log.Say(LineLevel.Info, $"{how} {Count(records, "record")} {(records == 1 ? "is" : "are")} gone.");
+        }
+    }
+
+    private static string Count(int number, string what) => $"{number:N0} {what}{(number == 1 ? "" : "s")}";
 
     private async Task CollectSide(int side, CancellationToken cancellation)
     {
@@ -101,16 +128,19 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
         // A side that is read whole each time shows by that what is gone.
         var missing = since is null && system.ListsAll(context.Collection(side)) ? (await context.Store.ReadIds(side, cancellation)).ToHashSet(StringComparer.Ordinal) : [];
         var pages = isRehearsal ? system.ReadChanged(context.Collection(side), since, needed, cancellation) : system.Take(context.Collection(side), since, needed, cancellation);
+        var (read, differs) = (0, 0);
         await foreach (var page in pages)
         {
             var differ = await context.Store.SaveObserved(side, page, cancellation);
             this.different += differ;
+            (read, differs) = (read + page.Count, differs + differ);
             context.Tally.Read(page.Count, differ);
             missing.ExceptWith(page.Select(r => r.Id));
             newest = page.Select(r => r.ChangedAt).Append(newest).Max();
-            await context.Store.SaveProgress(RunStage.Collecting, context.Tally.Counts, cancellation);
+            await context.Progress(RunStage.Collecting, cancellation);
         }
 
+        context.Log.Say(LineLevel.Info, $"{system.Name}: {(since is { } from ? $"what changed since {from.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC" : "everything")} was read: {Count(read, "record")}, {differs:N0} other than known.");
         if (missing.Count > 0)
         {
             await this.SaveMissing(side, missing, cancellation);

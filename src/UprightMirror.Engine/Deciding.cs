@@ -95,6 +95,46 @@ public sealed class Deciding(MirrorDefinition mirror, IReadOnlyList<string> syst
         return await store.SaveDecided(decided, cancellation) ? (DecisionEnd.Made, null) : (DecisionEnd.ChangedMeanwhile, "Somebody decided it a moment ago.");
     }
 
+    /// <summary>Sets an agreed value that no conflict is about, because a person says so; the next run writes it to the sides. It can be undone like any decision.</summary>
+    public async Task<(DecisionEnd End, string? Why)> Correct(Guid link, string field, string text, string who, CancellationToken cancellation)
+    {
+        if (await store.ReadLinked(link, cancellation) is not { } record || mirror.Fields.FirstOrDefault(f => f.Name == field) is not { } definition)
+        {
+            return (DecisionEnd.ChangedMeanwhile, "The record is not linked any more. Look again.");
+        }
+
+        if (definition.WorkedOut is not null || definition.Type is FieldType.Lines or FieldType.Reference)
+        {
+            return (DecisionEnd.NotPossible, $"{field} is worked out, or is made of other records: put right what it is made of.");
+        }
+
+        if (record.OpenConflicts.Any(c => c.Fields.Contains(field)))
+        {
+            return (DecisionEnd.NotPossible, $"{field} is in conflict: decide that, and it is right everywhere.");
+        }
+
+        var asked = new ConflictToDecide(0, link, [field], ImmutableSortedDictionary<int, ImmutableArray<Value>?>.Empty, 1);
+        var (values, _, problem) = this.Chosen(asked, record, new Answer.TypeAnother([text]));
+        if (problem is not null)
+        {
+            return (DecisionEnd.NotPossible, problem);
+        }
+
+        const string What = "put right by hand";
+        var (at, before) = (clock.GetUtcNow(), record.Agreed.GetValueOrDefault(field));
+        var members = record.Members.Where(m => m.Raw is not null).ToList();
+        var decided = new Decided(
+            link, 0, 1, new Dictionary<string, AgreedValue> { [field] = new(values[0], Candidate.Person, at, who, at, 0, What) }, [.. members.Select(m => this.After(m, [field]))], ImmutableDictionary<int, Removal>.Empty, who, What,
+            [new JournalEntry(link, JournalKind.Decided, null, field, ValueJson.Write(before?.Value ?? Value.Empty), ValueJson.Write(values[0]), What, who)])
+        {
+            Chosen = new Dictionary<string, Value> { [field] = values[0] },
+            Before = new Dictionary<string, AgreedValue?> { [field] = before },
+            Memory = [.. members.SelectMany(m => this.MemoryOf(m, [field]))],
+            ByHand = [field],
+        };
+        return await store.SaveDecided(decided, cancellation) ? (DecisionEnd.Made, null) : (DecisionEnd.ChangedMeanwhile, "The record changed a moment ago. Look again.");
+    }
+
     /// <summary>What the sides said last in a conflict and lost with. It may be more than was said when the conflict opened.</summary>
     private static IEnumerable<JournalEntry> Lost(ConflictToDecide open, ImmutableArray<Value> chosen, string what, string who) =>
         from side in open.Values

@@ -27,6 +27,9 @@ public sealed class Delivering(MirrorContext context)
     /// <summary>Writes that are aside, as they were asked for: less of them may have been written.</summary>
     private readonly ConcurrentDictionary<long, Delivery> asked = [];
 
+    /// <summary>What came of the calls, by side: how many records were written, and how many not.</summary>
+    private readonly SortedDictionary<int, (int Written, int Not)> came = [];
+
     /// <summary>Why some deliveries could not be made, in words for a person; null when all could.</summary>
     public string? Fault => this.unreachable.Count == 0 ? null : string.Join(" ", this.unreachable.Values);
 
@@ -105,6 +108,12 @@ public sealed class Delivering(MirrorContext context)
             // Stopped in the middle: what was sent is looked for by the next run.
             await ((Task)Task.WhenAll(underWay.Values.SelectMany(calls => calls).Select(u => u.Answers))).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             await context.Store.SaveFoundAnew(CancellationToken.None);
+            foreach (var (side, (written, not)) in this.came)
+            {
+                context.Log.Say(LineLevel.Info, $"{context.Systems[side].Name}: {written:N0} {(written == 1 ? "record was" : "records were")} written{(not > 0 ? $", {not:N0} not" : "")}.");
+            }
+
+            this.came.Clear();
         }
 
         return moved;
@@ -157,13 +166,15 @@ public sealed class Delivering(MirrorContext context)
         }
 
         await context.Store.SaveAnswers(confirmed, cancellation);
+        var (written, not) = this.came.GetValueOrDefault(made[0].Side);
+        this.came[made[0].Side] = (written + confirmed.Count, not + made.Length - confirmed.Count);
         for (var i = 0; i < made.Length; i++)
         {
             moved |= answers[i] is not WriteAnswer.Stored && await this.Keep(made[i], answers[i], cancellation);
         }
 
         // Here, too, somebody may ask for the run to be stopped.
-        await context.Store.SaveProgress(RunStage.Delivering, context.Tally.Counts, cancellation);
+        await context.Progress(RunStage.Delivering, cancellation);
         return moved;
     }
 
@@ -233,11 +244,16 @@ public sealed class Delivering(MirrorContext context)
                 await this.KeepRefusal(delivery, refused.Words, cancellation);
                 return false;
             case WriteAnswer.NotReached notReached:
-                this.unreachable.TryAdd(delivery.Side, notReached.Reason);
+                if (this.unreachable.TryAdd(delivery.Side, notReached.Reason))
+                {
+                    context.Log.Say(LineLevel.Error, notReached.Reason);
+                }
+
                 await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Postponed())], cancellation);
                 return false;
             case WriteAnswer.Unknown unknown:
                 context.Unanswered.Add((delivery.Link, delivery.Side));
+                context.Log.Say(LineLevel.Warning, $"{context.Systems[delivery.Side].Name}, {context.Mirror.RecordType} {delivery.RecordId ?? delivery.Title}: {unknown.Reason} Nobody knows whether it took effect; the next run looks before anything more is sent.");
                 await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Unknown(unknown.Reason))], cancellation);
                 return false;
             default:
@@ -253,5 +269,6 @@ public sealed class Delivering(MirrorContext context)
         var entry = new JournalEntry(delivery.Link, JournalKind.Refused, delivery.Side, hold.Field, null, null, $"{reason} It said: {words}", null);
         await context.Store.SaveAnswers([(delivery, new DeliveryEnd.Refused(hold, entry))], cancellation);
         context.Tally.Became(delivery.Link, RecordOutcome.Refused);
+        context.Troubled([hold]);
     }
 }

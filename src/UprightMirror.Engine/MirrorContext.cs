@@ -4,6 +4,7 @@ using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
 using UprightMirror.Core.Values;
 using UprightMirror.Storage;
 
@@ -23,6 +24,7 @@ public sealed class MirrorContext
         this.Systems = systems;
         this.store = store;
         this.Clock = clock;
+        this.Log = new RunLog(clock);
         this.Rules = mirror.Rules([.. systems.Select(s => s.Name)], clock.GetUtcNow());
         this.Translators = [.. systems.Select((_, side) => new Translator(mirror, side, catalogues[side], clock.GetUtcNow(), references))];
         this.FieldIndex = mirror.Fields.Select((f, i) => (f.Name, i)).ToImmutableDictionary(f => f.Name, f => f.i);
@@ -30,18 +32,20 @@ public sealed class MirrorContext
 
     /// <summary>The context of a mirror: its systems connected, their collections described, and what its fields point at.</summary>
     /// <param name="store">Null when one record is only tried.</param>
+    /// <param name="log">What the run told before; null for nothing.</param>
     /// <exception cref="SystemFault">A system is not known, or its description can't be read.</exception>
-    public static async Task<MirrorContext> Of(MirrorDefinition mirror, ISystems systems, IMirrors mirrors, IRunStore? store, TimeProvider clock, CancellationToken cancellation, Guards? guards = null)
+    public static async Task<MirrorContext> Of(MirrorDefinition mirror, ISystems systems, IMirrors mirrors, IRunStore? store, TimeProvider clock, CancellationToken cancellation, Guards? guards = null, RunLog? log = null)
     {
+        log ??= new RunLog(clock);
         var connectors = ImmutableArray.CreateBuilder<ISystemConnector>();
         var catalogues = ImmutableArray.CreateBuilder<CatalogueCollection>();
         foreach (var side in mirror.Sides)
         {
-            connectors.Add(await systems.Connect(side.System, cancellation));
+            connectors.Add(new TimedSystem(await systems.Connect(side.System, cancellation), connectors.Count, log, clock));
             catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
         }
 
-        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default, mirrors = mirrors };
+        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default, mirrors = mirrors, Log = log };
     }
 
     public MirrorDefinition Mirror { get; }
@@ -66,8 +70,50 @@ public sealed class MirrorContext
 
     public RunTally Tally { get; } = new();
 
+    /// <summary>What the run tells as it goes, and where its time goes.</summary>
+    public RunLog Log { get; private init; }
+
+    /// <summary>Shows those who watch how far the run is.</summary>
+    /// <exception cref="RunStopped">Somebody asked for it to be stopped.</exception>
+    public async Task Progress(RunStage stage, CancellationToken cancellation)
+    {
+        await this.KeepLog(cancellation);
+        await this.Store.SaveProgress(stage, this.Tally.Counts, cancellation);
+    }
+
+    /// <summary>Keeps what was told since this was last called.</summary>
+    public async Task KeepLog(CancellationToken cancellation)
+    {
+        if (this.Log.Take() is { Count: > 0 } lines)
+        {
+            await this.Store.SaveLog(lines, this.Log.Spent, cancellation);
+        }
+    }
+
     /// <summary>Writes of this run that nobody knows the outcome of: nothing more is sent there for that link before the next run has looked.</summary>
     public HashSet<(Guid Link, int Side)> Unanswered { get; } = [];
+
+    private readonly HashSet<string> troubled = [];
+
+    /// <summary>Counts records that this run set aside, once what is known of them is kept.</summary>
+    /// <exception cref="TooMuchTrouble">They are as many as the mirror says that a run may set aside.</exception>
+    public void Troubled(IEnumerable<Hold> holds)
+    {
+        var last = "";
+        foreach (var hold in holds)
+        {
+            this.troubled.Add(hold.Link?.ToString() ?? $"{hold.Side}/{hold.RecordId}");
+            last = hold.Reason;
+            this.Log.Say(LineLevel.Warning, hold.Answer is { } words ? $"{hold.Reason} It said: {words}" : hold.Reason);
+        }
+
+        if (this.Mirror.StopsAfter is { } most && this.troubled.Count >= most)
+        {
+            throw new TooMuchTrouble(most == 1
+                ? $"It stopped at the first record that could not be taken, as the mirror asks. {last} What it had done stays; the next run goes on with the others."
+                : $"It stopped after {this.troubled.Count} records that could not be taken, as the mirror asks. The last: {last} What it had done stays; the next run goes on with the others.");
+        }
+    }
 
     public int SideCount => this.Systems.Length;
 
@@ -77,3 +123,6 @@ public sealed class MirrorContext
 
     public string Collection(int side) => this.Mirror.Sides[side].Collection;
 }
+
+/// <summary>A run set as many records aside as its mirror allows.</summary>
+public sealed class TooMuchTrouble(string why) : Exception(why);

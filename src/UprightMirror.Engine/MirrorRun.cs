@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using UprightMirror.Connectors;
+using UprightMirror.Core.Matching;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Storage;
 
@@ -11,6 +12,20 @@ public sealed record RunEnd(RunCounts Counts, string? Fault)
 {
     /// <summary>What a guard stopped it at, before anything was written: it pauses then. A rehearsal tells what a run would be stopped at.</summary>
     public ImmutableArray<GuardFinding> Guarded { get; init; } = [];
+
+    /// <summary>Where it was to do only what was rehearsed: how many writes it left to the next run.</summary>
+    public int LeftForLater { get; init; }
+}
+
+/// <summary>Less than a whole run.</summary>
+/// <param name="Only">The records that are read, and no other; null to read what changed.</param>
+/// <param name="AsRehearsed">The rehearsal whose writes are made, if they would still be made just so, and no other; null for all.</param>
+/// <param name="Sample">Of a rehearsal: so many records, picked at random, are decided about, each anew, and no other. All sides are read all the same, so that what is told of them is right.</param>
+/// <param name="Find">Of a rehearsal: only records whose title holds this text, or that have it as their id somewhere.</param>
+public sealed record RunLimits(IReadOnlyCollection<RecordPlace>? Only = null, long? AsRehearsed = null, int? Sample = null, string? Find = null)
+{
+    /// <summary>So many records that a text finds are decided about.</summary>
+    public const int MostFound = 200;
 }
 
 /// <summary>
@@ -26,15 +41,19 @@ public sealed class MirrorRun(MirrorContext context)
     /// <param name="rehearse">True to decide everything and write nothing to any system.</param>
     /// <param name="sweep">True to look every side through for what is gone.</param>
     /// <param name="allowed">What a person lets the guards pass in this run.</param>
-    public async Task<RunEnd> Execute(bool rehearse, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false)
+    public async Task<RunEnd> Execute(bool rehearse, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false, RunLimits? limits = null)
     {
         try
         {
             var delivering = new Delivering(context);
             if (!rehearse)
             {
+                context.Log.Enter(RunStage.Delivering);
                 await delivering.LookAtUnanswered(cancellation);
-                await delivering.DeliverAside(cancellation);
+                if (limits?.AsRehearsed is null)
+                {
+                    await delivering.DeliverAside(cancellation);
+                }
             }
 
             if (context.Mirror.PointsAt.Any())
@@ -48,10 +67,24 @@ public sealed class MirrorRun(MirrorContext context)
                 await context.Store.LookAtDue(cancellation);
             }
 
-            await new Collecting(context, rehearse, sweep).Collect(cancellation);
+            context.Log.Enter(RunStage.Collecting);
+            var collecting = new Collecting(context, rehearse, sweep);
+            await (limits?.Only is { } only ? collecting.CollectOnly(only, cancellation) : collecting.Collect(cancellation));
+            context.Log.Enter(RunStage.Recognising);
             await new Translating(context).Translate(cancellation);
             await new Recognising(context).Recognise(cancellation);
+            if (context.Tally.Counts.Linked is > 0 and var linked)
+            {
+                context.Log.Say(LineLevel.Info, $"Recognised as the same: {linked:N0}.");
+            }
+
             await delivering.LookAtUnansweredAgain(cancellation);
+            if (rehearse && limits is { Sample: not null } or { Find: not null })
+            {
+                var picked = await context.Store.PickForRehearsal(limits.Sample ?? RunLimits.MostFound, limits.Find, cancellation);
+                context.Log.Say(LineLevel.Info, $"Only a sample is decided about: {picked:N0} {(picked == 1 ? "record" : "records")}{(limits.Find is { } text ? $" that “{text}” finds" : "")}.");
+            }
+
 
             // What is gone is decided about at once; what was planned before may be planned otherwise by now.
             var guarded = await this.Guarded(about => about with { Creations = 0, Changes = 0, Removals = 0, EmptiedFields = 0 }, allowed ?? [], cancellation);
@@ -60,9 +93,14 @@ public sealed class MirrorRun(MirrorContext context)
                 return new RunEnd(context.Tally.Counts, null) { Guarded = guarded };
             }
 
+            var left = 0;
             for (var round = 0; round < MostRounds; round++)
             {
+                context.Log.Enter(RunStage.Reconciling);
                 await new Reconciling(context).Reconcile(cancellation);
+                var counts = context.Tally.Counts;
+                context.Log.Say(LineLevel.Info, $"{(round == 0 ? "Decided" : "Decided again, as some moved meanwhile")}: {counts.Planned:N0} writes planned so far, {counts.InConflict:N0} records in conflict, {counts.Held:N0} held.");
+                await context.KeepLog(cancellation);
                 if (round == 0 && await this.Guarded(about => about with { Gone = 0 }, allowed ?? [], cancellation) is { IsEmpty: false } more)
                 {
                     guarded = [.. guarded, .. more];
@@ -72,17 +110,23 @@ public sealed class MirrorRun(MirrorContext context)
                     }
                 }
 
-                if (rehearse || !await delivering.DeliverAndConfirm(cancellation))
+                if (limits?.AsRehearsed is { } rehearsal)
+                {
+                    left = await context.Store.KeepOnlyAsRehearsed(rehearsal, cancellation);
+                }
+
+                context.Log.Enter(RunStage.Delivering);
+                if (rehearse || !await delivering.DeliverAndConfirm(cancellation) || limits?.AsRehearsed is not null)
                 {
                     break;
                 }
             }
 
-            return new RunEnd(context.Tally.Counts, delivering.Fault) { Guarded = guarded };
+            return new RunEnd(context.Tally.Counts, delivering.Fault) { Guarded = guarded, LeftForLater = left };
         }
-        catch (SystemFault fault)
+        catch (Exception stopped) when (stopped is SystemFault or TooMuchTrouble)
         {
-            return new RunEnd(context.Tally.Counts, fault.Message);
+            return new RunEnd(context.Tally.Counts, stopped.Message);
         }
     }
 

@@ -18,8 +18,9 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
     /// <param name="sweep">True to look every side through for what is gone, whether that is due or not.</param>
     /// <param name="allowed">What a person lets the guards pass in this run.</param>
     /// <param name="byItself">True when nobody asked for it: if this process ends in the middle, another worker takes it up.</param>
+    /// <param name="limits">Null for a whole run.</param>
     /// <returns>Null when a run of this mirror is going on already.</returns>
-    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false, bool byItself = false)
+    public async Task<RunReport?> Run(KeptMirror mirror, bool rehearse, string startedBy, Action<long>? begun, CancellationToken cancellation, IReadOnlyCollection<GuardFinding>? allowed = null, bool sweep = false, bool byItself = false, RunLimits? limits = null)
     {
         await using var session = await sessions.Begin(mirror, rehearse, startedBy, cancellation, byItself);
         if (session is null)
@@ -29,14 +30,17 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
 
         begun?.Invoke(session.Store.RunId);
         RunCounts? counts = null;
+        var log = new RunLog(clock);
         try
         {
-            var context = await MirrorContext.Of(mirror.Definition, systems, mirrors, session.Store, clock, cancellation, mirror.Guards);
-            var end = await new MirrorRun(context).Execute(rehearse, cancellation, allowed, sweep);
+            log.Say(LineLevel.Info, $"{(rehearse ? "Rehearsal" : "Run")} of {mirror.Definition.Name}, {(mirror.InForce is null ? $"version {mirror.Version}" : "its draft")}, asked for by {startedBy}{(limits?.Only is { } only ? $", of {only.Count:N0} records only" : "")}.");
+            log.Enter(RunStage.Collecting); // Connecting, and reading what the systems say of themselves.
+            var context = await MirrorContext.Of(rehearse ? mirror.Definition with { StopsAfter = null } : mirror.Definition, systems, mirrors, session.Store, clock, cancellation, mirror.Guards, log);
+            var end = await new MirrorRun(context).Execute(rehearse, cancellation, allowed, sweep, limits);
             counts = end.Counts;
             var guard = end.Guarded.IsEmpty ? null : string.Join(" ", end.Guarded.Select(g => g.Words(context.Systems[g.Side].Name)));
             return guard is null || end.Fault is not null
-                ? await Ended(end.Fault is null ? "finished" : "failed", end.Fault, end.Guarded)
+                ? await Ended(end.Fault is null ? "finished" : "failed", end.Fault ?? (end.LeftForLater > 0 ? $"{end.LeftForLater:N0} {(end.LeftForLater == 1 ? "write was" : "writes were")} not rehearsed just so, and left to the next run." : null), end.Guarded)
                 : await Ended(rehearse ? "finished" : "paused", rehearse ? $"A run would be paused by a guard: {guard}" : $"{guard} Nothing was written yet.", end.Guarded);
         }
         catch (SystemFault fault)
@@ -64,6 +68,9 @@ public sealed class MirrorRunner(IRunSessions sessions, ISystems systems, IMirro
 
         async Task<RunReport> Ended(string state, string? reason, ImmutableArray<GuardFinding>? guarded = null)
         {
+            log.Say(state switch { "failed" => LineLevel.Error, "paused" or "stopped" => LineLevel.Warning, _ => LineLevel.Info }, $"{char.ToUpperInvariant(state[0])}{state[1..]}.{(reason is null ? "" : $" {reason}")}");
+            log.End();
+            await session.Store.SaveLog(log.Take(), log.Spent, CancellationToken.None);
             await session.End(state, counts, reason, CancellationToken.None, guarded ?? []);
             return new RunReport(session.Store.RunId, state, counts ?? RunCounts.Zero, reason);
         }

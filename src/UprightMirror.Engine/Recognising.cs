@@ -27,7 +27,7 @@ public sealed class Recognising(MirrorContext context)
         {
             after = (batch[^1].Side, batch[^1].Id);
             await this.RecogniseByKeys(batch, different, left, cancellation);
-            await context.Store.SaveProgress(RunStage.Recognising, context.Tally.Counts, cancellation);
+            await context.Progress(RunStage.Recognising, cancellation);
         }
 
         if (context.Mirror.Likeness is { Evidence.Length: > 0 } likeness)
@@ -106,6 +106,7 @@ public sealed class Recognising(MirrorContext context)
 
         await context.Store.SaveLinks(links, cancellation);
         await context.Store.SaveHolds(holds, cancellation);
+        context.Troubled(holds);
     }
 
     internal static bool AreDifferent(IReadOnlySet<(RecordPlace A, RecordPlace B)> different, RecordPlace a, RecordPlace b) =>

@@ -31,7 +31,8 @@ public sealed class Reconciling(MirrorContext context)
                 context.Tally.Planned(record.Deliveries.Length);
             }
 
-            await context.Store.SaveProgress(RunStage.Reconciling, context.Tally.Counts, cancellation);
+            await context.Progress(RunStage.Reconciling, cancellation);
+            context.Troubled(decided.SelectMany(d => d.Holds));
         }
     }
 

@@ -51,6 +51,7 @@ public sealed class Translating(MirrorContext context)
             await context.Store.SaveKeys(keys, cancellation);
             await context.Store.SaveHolds(holds, cancellation);
             await context.Store.SaveOutOfScope(outside, cancellation);
+            context.Troubled(holds);
             after = (batch[^1].Side, batch[^1].Id);
         }
     }

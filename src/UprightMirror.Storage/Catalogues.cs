@@ -39,7 +39,7 @@ public sealed class Catalogues(NpgsqlDataSource database, TimeProvider clock) : 
 {
     private static readonly JsonSerializerOptions Form = new(JsonSerializerDefaults.Web);
 
-    private sealed record CollectionForm(string Name, IReadOnlyList<CatalogueField> Fields);
+    private sealed record CollectionForm(string Name, IReadOnlyList<CatalogueField> Fields, IReadOnlyList<string>? Stamps = null);
 
     public async Task<KeptCatalogue?> Last(string system, CancellationToken cancellation)
     {
@@ -161,8 +161,8 @@ public sealed class Catalogues(NpgsqlDataSource database, TimeProvider clock) : 
     }
 
     private static string Write(Catalogue catalogue) =>
-        JsonSerializer.Serialize(catalogue.Collections.Select(c => new CollectionForm(c.Name, [.. c.Fields.Values.OrderBy(f => f.Path, StringComparer.Ordinal)])), Form);
+        JsonSerializer.Serialize(catalogue.Collections.Select(c => new CollectionForm(c.Name, [.. c.Fields.Values.OrderBy(f => f.Path, StringComparer.Ordinal)], [.. c.Stamps.Order(StringComparer.Ordinal)])), Form);
 
     private static Catalogue Read(string json) =>
-        new([.. JsonSerializer.Deserialize<List<CollectionForm>>(json, Form)!.Select(c => new CatalogueCollection(c.Name, c.Fields.ToImmutableDictionary(f => f.Path)))]);
+        new([.. JsonSerializer.Deserialize<List<CollectionForm>>(json, Form)!.Select(c => new CatalogueCollection(c.Name, c.Fields.ToImmutableDictionary(f => f.Path)) { Stamps = [.. c.Stamps ?? []] })]);
 }

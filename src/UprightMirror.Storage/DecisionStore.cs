@@ -36,10 +36,16 @@ public sealed class DecisionStore(NpgsqlDataSource database, int mirrorId, Mirro
         var now = clock.GetUtcNow();
         await using var connection = await database.OpenConnectionAsync(cancellation);
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
-        await using var close = new NpgsqlCommand("""
+        await using var close = new NpgsqlCommand(decided.ByHand.IsEmpty ? """
             update conflict set state = 'decided', decided_by = @who, decided_at = @now, decision = @what, chosen = @chosen::jsonb, before = @before::jsonb, memory = @memory::jsonb, comment = @comment
             where mirror_id = @mirror and id = @id and state = 'open' and revision = @revision
+            """ : """
+            insert into conflict (mirror_id, link_id, fields, competing, why, revision, state, opened_at, decided_by, decided_at, decision, chosen, before, memory, comment)
+            select @mirror, @link, @fields, '{}', @what, @revision, 'decided', @now, @who, @now, @what, @chosen::jsonb, @before::jsonb, @memory::jsonb, @comment
+            where not exists (select from conflict o where o.mirror_id = @mirror and o.link_id = @link and o.state = 'open' and o.fields && @fields)
             """, connection, transaction);
+        close.Parameters.AddWithValue("link", decided.Link);
+        close.Parameters.AddWithValue("fields", decided.ByHand.ToArray());
         close.Parameters.AddWithValue("mirror", mirrorId);
         close.Parameters.AddWithValue("id", decided.Conflict);
         close.Parameters.AddWithValue("revision", decided.Revision);
@@ -110,7 +116,8 @@ public sealed class DecisionStore(NpgsqlDataSource database, int mirrorId, Mirro
         await using var connection = await database.OpenConnectionAsync(cancellation);
         await using var transaction = await connection.BeginTransactionAsync(cancellation);
         await using var reopen = new NpgsqlCommand("""
-            update conflict c set state = 'open', revision = revision + 1, decided_by = null, decided_at = null, decision = null, chosen = null, before = null, memory = null, comment = null
+            -- What a person set by hand was no conflict, and becomes none.
+            update conflict c set state = case when competing = '{}' then 'closed' else 'open' end, revision = revision + 1, decided_by = null, decided_at = null, decision = null, chosen = null, before = null, memory = null, comment = null
             where mirror_id = @mirror and id = @id and state = 'decided' and not exists (select from conflict o where o.mirror_id = c.mirror_id and o.link_id = c.link_id and o.state = 'open' and o.fields && c.fields)
             """, connection, transaction);
         reopen.Parameters.AddWithValue("mirror", mirrorId);

@@ -1,4 +1,6 @@
 using Npgsql;
+using UprightMirror.Core.Matching;
+using UprightMirror.Core.Values;
 
 namespace UprightMirror.Storage;
 
@@ -10,6 +12,49 @@ public sealed record LeftOutView(long Id, int MirrorId, Guid? Link, int Side, st
 /// <summary>What people do with records that are held: let them be tried again, or leave them out for good.</summary>
 public sealed class HeldRecords(NpgsqlDataSource database, TimeProvider clock)
 {
+    /// <summary>One held record; null when it is not held any more.</summary>
+    public async Task<HoldView?> Find(long hold, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select id, mirror_id, link_id, side, record_id, title, field, reason, answer, since from hold where id = @id and set_aside_by_undo_of is null");
+        command.Parameters.AddWithValue("id", hold);
+        return (await PostgresRunStore.ReadAll(command, Views.ReadHold, cancellation)).SingleOrDefault();
+    }
+
+    /// <summary>The records that a hold is about, on every side.</summary>
+    public async Task<IReadOnlyList<RecordPlace>> RecordsOf(HoldView hold, CancellationToken cancellation)
+    {
+        if (hold.Link is not { } link)
+        {
+            return [new RecordPlace(hold.Side, hold.RecordId)];
+        }
+
+        await using var command = database.CreateCommand("select side, id from system_record where mirror_id = @mirror and link_id = @link");
+        command.Parameters.AddWithValue("mirror", hold.MirrorId);
+        command.Parameters.AddWithValue("link", link);
+        return await PostgresRunStore.ReadAll(command, r => new RecordPlace(r.GetInt32(0), r.GetString(1)), cancellation);
+    }
+
+    /// <summary>Notes that a person put a value of a record right in its own system.</summary>
+    public async Task TellPutRight(HoldView hold, Value before, Value after, string system, string who, CancellationToken cancellation)
+    {
+        if (hold.Link is not { } link)
+        {
+            return;
+        }
+
+        await using var command = database.CreateCommand("insert into journal (mirror_id, link_id, at, kind, side, field, before, after, why, who) values (@mirror, @link, @now, 'Decided', @side, @field, @before::jsonb, @after::jsonb, @why, @who)");
+        command.Parameters.AddWithValue("mirror", hold.MirrorId);
+        command.Parameters.AddWithValue("link", link);
+        command.Parameters.AddWithValue("now", clock.GetUtcNow());
+        command.Parameters.AddWithValue("side", hold.Side);
+        command.Parameters.AddWithValue("field", hold.Field!);
+        command.Parameters.AddWithValue("before", ValueJson.Write(before)?.ToJsonString() ?? "null");
+        command.Parameters.AddWithValue("after", ValueJson.Write(after)?.ToJsonString() ?? "null");
+        command.Parameters.AddWithValue("why", $"put right by hand in {system}");
+        command.Parameters.AddWithValue("who", who);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     /// <summary>Lets held records be tried again by the next run.</summary>
     /// <returns>How many were held still.</returns>
     public async Task<int> Release(IReadOnlyCollection<long> holds, CancellationToken cancellation)
@@ -26,6 +71,22 @@ public sealed class HeldRecords(NpgsqlDataSource database, TimeProvider clock)
             """);
         command.Parameters.AddWithValue("ids", holds.ToArray());
         return (int)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    /// <summary>What a run set aside and nobody let go on since: the holds, and the records that they are about, on every side.</summary>
+    public async Task<(IReadOnlyList<long> Holds, IReadOnlyList<RecordPlace> Records)> OfRun(int mirrorId, long run, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select id from hold where mirror_id = @mirror and run_id = @run and set_aside_by_undo_of is null");
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("run", run);
+        var holds = await PostgresRunStore.ReadAll(command, r => r.GetInt64(0), cancellation);
+        await using var records = database.CreateCommand("""
+            select side, record_id from hold where mirror_id = @mirror and run_id = @run and set_aside_by_undo_of is null and link_id is null
+            union select r.side, r.id from hold h join system_record r on r.mirror_id = h.mirror_id and r.link_id = h.link_id where h.mirror_id = @mirror and h.run_id = @run and h.set_aside_by_undo_of is null
+            """);
+        records.Parameters.AddWithValue("mirror", mirrorId);
+        records.Parameters.AddWithValue("run", run);
+        return (holds, await PostgresRunStore.ReadAll(records, r => new RecordPlace(r.GetInt32(0), r.GetString(1)), cancellation));
     }
 
     /// <summary>Leaves held records out for good: nothing more is written of them, and what is planned for them is dropped.</summary>

@@ -46,6 +46,9 @@ public sealed record Decided(
     string What,
     ImmutableArray<JournalEntry> Journal)
 {
+    /// <summary>The fields, where no conflict was about them and a person set them by hand; empty otherwise.</summary>
+    public ImmutableArray<string> ByHand { get; init; } = [];
+
     /// <summary>What was chosen, by field; null for a removal.</summary>
     public IReadOnlyDictionary<string, Value>? Chosen { get; init; }
 

@@ -53,6 +53,15 @@ public interface IRunStore
     /// <summary>Sets records aside: they no longer wait.</summary>
     Task SaveHolds(IReadOnlyList<Hold> holds, CancellationToken cancellation);
 
+    /// <summary>In a rehearsal: has it decide about some records, each anew, and about no other; the run is known to be of so many.</summary>
+    /// <param name="find">What their titles hold, or the id of one of their records; null for any, picked at random.</param>
+    /// <returns>How many there are.</returns>
+    Task<int> PickForRehearsal(int most, string? find, CancellationToken cancellation);
+
+    /// <summary>Of what is planned, drops all that a rehearsal did not show just so; the next run plans it again.</summary>
+    /// <returns>How many were dropped.</returns>
+    Task<int> KeepOnlyAsRehearsed(long rehearsal, CancellationToken cancellation);
+
     /// <summary>Records that no link has and that the scope does not cover: they no longer wait, and nothing holds them.</summary>
     Task SaveOutOfScope(IReadOnlyList<RecordPlace> records, CancellationToken cancellation);
 
@@ -94,6 +103,9 @@ public interface IRunStore
 
     /// <summary>Sets how far the run is, for those who watch.</summary>
     Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation);
+
+    /// <summary>Keeps what the run told since this was last called, and where its time went. In a rehearsal it is kept, too.</summary>
+    Task SaveLog(IReadOnlyList<RunLine> lines, RunSpent spent, CancellationToken cancellation);
 
     /// <summary>Much was put in at once: the store looks over what it has, so as to find it again by the shortest way.</summary>
     Task TakeStock(CancellationToken cancellation);

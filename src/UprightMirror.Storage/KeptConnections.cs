@@ -11,7 +11,8 @@ namespace UprightMirror.Storage;
 /// <param name="Protocol"><c>rest</c> (described by OpenAPI), <c>odata</c>, <c>folder</c>, <c>postgresql</c> or <c>events</c>.</param>
 /// <param name="Settings">What the protocol's own description can't say.</param>
 /// <param name="SecretsChangedAt">When its secrets were last typed.</param>
-public sealed record KeptConnection(string System, string Name, string Monogram, string Colour, string Protocol, Uri Address, JsonElement Settings, DateTimeOffset SecretsChangedAt = default);
+/// <param name="SecretsEndOn">Their last day, by whoever typed them; null where nobody said.</param>
+public sealed record KeptConnection(string System, string Name, string Monogram, string Colour, string Protocol, Uri Address, JsonElement Settings, DateTimeOffset SecretsChangedAt = default, DateOnly? SecretsEndOn = null);
 
 /// <summary>How a system answered lately.</summary>
 /// <param name="State">answering, slow or down.</param>
@@ -20,7 +21,7 @@ public sealed record KeptConnection(string System, string Name, string Monogram,
 /// <param name="Pace">Calls a second that are let through; null when there is no limit.</param>
 /// <param name="TurnedAway">Calls that it turned away because there were too many.</param>
 public sealed record SystemHealth(string System, string State, int? Milliseconds, long Calls, long Failures, string? LastFault, DateTimeOffset? LastFaultAt, DateTimeOffset SeenAt,
-    TimeSpan? ClockAhead = null, string? LimitTold = null, double? Pace = null, DateTimeOffset? SignedInUntil = null, long TurnedAway = 0);
+    TimeSpan? ClockAhead = null, string? LimitTold = null, double? Pace = null, DateTimeOffset? SignedInUntil = null, long TurnedAway = 0, DateTimeOffset? DownSince = null);
 
 /// <summary>The last test of a connection, step by step, as it was shown.</summary>
 public sealed record KeptTest(DateTimeOffset At, JsonElement Steps);
@@ -45,19 +46,19 @@ public sealed class KeptConnections(NpgsqlDataSource database, IDataProtectionPr
 
     public async Task<IReadOnlyList<KeptConnection>> All(CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("select system, name, monogram, colour, protocol, address, settings, secrets_changed_at from connection order by name");
+        await using var command = database.CreateCommand("select system, name, monogram, colour, protocol, address, settings, secrets_changed_at, secrets_end_on from connection order by name");
         return await PostgresRunStore.ReadAll(command, r => new KeptConnection(
-            r.GetString(0), r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), new Uri(r.GetString(5)), JsonDocument.Parse(r.GetString(6)).RootElement, r.GetFieldValue<DateTimeOffset>(7)), cancellation);
+            r.GetString(0), r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), new Uri(r.GetString(5)), JsonDocument.Parse(r.GetString(6)).RootElement, r.GetFieldValue<DateTimeOffset>(7), r.IsDBNull(8) ? null : r.GetFieldValue<DateOnly>(8)), cancellation);
     }
 
     /// <param name="secrets">By name; replaces what was kept. Null to leave the secrets as they are.</param>
     public async Task Save(KeptConnection connection, IReadOnlyDictionary<string, string>? secrets, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("""
-            insert into connection as c (system, name, monogram, colour, protocol, address, settings, secrets)
-            values (@system, @name, @monogram, @colour, @protocol, @address, @settings::jsonb, coalesce(@secrets, ''))
+            insert into connection as c (system, name, monogram, colour, protocol, address, settings, secrets, secrets_end_on)
+            values (@system, @name, @monogram, @colour, @protocol, @address, @settings::jsonb, coalesce(@secrets, ''), @ends)
             on conflict (system) do update set name = excluded.name, monogram = excluded.monogram, colour = excluded.colour, protocol = excluded.protocol,
-                address = excluded.address, settings = excluded.settings, secrets = coalesce(@secrets, c.secrets),
+                address = excluded.address, settings = excluded.settings, secrets = coalesce(@secrets, c.secrets), secrets_end_on = excluded.secrets_end_on,
                 secrets_changed_at = case when @secrets is null then c.secrets_changed_at else now() end
             """);
         command.Parameters.AddWithValue("system", connection.System);
@@ -67,6 +68,7 @@ public sealed class KeptConnections(NpgsqlDataSource database, IDataProtectionPr
         command.Parameters.AddWithValue("protocol", connection.Protocol);
         command.Parameters.AddWithValue("address", connection.Address.ToString());
         command.Parameters.AddWithValue("settings", connection.Settings.GetRawText());
+        command.Parameters.AddWithValue("ends", NpgsqlDbType.Date, (object?)connection.SecretsEndOn ?? DBNull.Value);
         command.Parameters.AddWithValue("secrets", NpgsqlDbType.Text, secrets is null ? DBNull.Value : this.protector.Protect(JsonSerializer.Serialize(secrets)));
         await command.ExecuteNonQueryAsync(cancellation);
     }
@@ -106,20 +108,22 @@ public sealed class KeptConnections(NpgsqlDataSource database, IDataProtectionPr
 
     public async Task<IReadOnlyList<SystemHealth>> Health(CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("select system, state, milliseconds, calls, failures, last_fault, last_fault_at, seen_at, clock_ahead_milliseconds, limit_told, pace, signed_in_until, turned_away from system_health");
+        await using var command = database.CreateCommand("select system, state, milliseconds, calls, failures, last_fault, last_fault_at, seen_at, clock_ahead_milliseconds, limit_told, pace, signed_in_until, turned_away, down_since from system_health");
         return await PostgresRunStore.ReadAll(command, r => new SystemHealth(
             r.GetString(0), r.GetString(1), r.IsDBNull(2) ? null : r.GetInt32(2), r.GetInt64(3), r.GetInt64(4), r.IsDBNull(5) ? null : r.GetString(5),
             r.IsDBNull(6) ? null : r.GetFieldValue<DateTimeOffset>(6), r.GetFieldValue<DateTimeOffset>(7),
-            r.IsDBNull(8) ? null : TimeSpan.FromMilliseconds(r.GetInt64(8)), r.IsDBNull(9) ? null : r.GetString(9), r.IsDBNull(10) ? null : r.GetDouble(10), r.IsDBNull(11) ? null : r.GetFieldValue<DateTimeOffset>(11), r.GetInt64(12)), cancellation);
+            r.IsDBNull(8) ? null : TimeSpan.FromMilliseconds(r.GetInt64(8)), r.IsDBNull(9) ? null : r.GetString(9), r.IsDBNull(10) ? null : r.GetDouble(10), r.IsDBNull(11) ? null : r.GetFieldValue<DateTimeOffset>(11), r.GetInt64(12), r.IsDBNull(13) ? null : r.GetFieldValue<DateTimeOffset>(13)), cancellation);
     }
 
     /// <summary>Keeps how a system answered; nothing of one that was removed meanwhile.</summary>
     public async Task AddHealth(SystemHealth seen, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("""
-            insert into system_health (system, state, milliseconds, calls, failures, last_fault, last_fault_at, seen_at, clock_ahead_milliseconds, limit_told, pace, signed_in_until, turned_away)
-            values (@system, @state, @ms, @calls, @failures, @fault, @fault_at, @seen, @ahead, @told, @pace, @until, @turned)
-            on conflict (system) do update set state = excluded.state, milliseconds = coalesce(excluded.milliseconds, system_health.milliseconds),
+            insert into system_health (system, state, milliseconds, calls, failures, last_fault, last_fault_at, seen_at, clock_ahead_milliseconds, limit_told, pace, signed_in_until, turned_away, down_since)
+            values (@system, @state, @ms, @calls, @failures, @fault, @fault_at, @seen, @ahead, @told, @pace, @until, @turned, case when @state = 'down' then @seen end)
+            on conflict (system) do update set state = excluded.state,
+                down_since = case when excluded.state = 'down' then coalesce(system_health.down_since, excluded.seen_at) end,
+                up_again_at = case when excluded.state <> 'down' and system_health.state = 'down' then excluded.seen_at else system_health.up_again_at end, milliseconds = coalesce(excluded.milliseconds, system_health.milliseconds),
                 calls = system_health.calls + excluded.calls, failures = system_health.failures + excluded.failures,
                 last_fault = coalesce(excluded.last_fault, system_health.last_fault), last_fault_at = coalesce(excluded.last_fault_at, system_health.last_fault_at), seen_at = excluded.seen_at,
                 clock_ahead_milliseconds = excluded.clock_ahead_milliseconds, limit_told = excluded.limit_told, pace = excluded.pace, signed_in_until = excluded.signed_in_until,

@@ -36,6 +36,38 @@ public sealed class LookAlikes(NpgsqlDataSource database)
             r.GetFieldValue<string[]>(9), r.GetFieldValue<string[]>(10), r.IsDBNull(11) ? null : r.GetGuid(11), r.IsDBNull(12) ? null : r.GetGuid(12)), cancellation);
     }
 
+    /// <summary>The same while the pairs that wait, and the records that are gone, are the same: to know without reading them whether they have to be counted anew.</summary>
+    public async Task<string> Fingerprint(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select count(*) || ' ' || coalesce(max(id), 0) || ' ' || coalesce(sum(hashint8(id)::bigint), 0) || ' ' || coalesce(max(put_off_at)::text, '') || ' ' || (select count(*) from system_record where raw is null) from look_alike where state = 'open'
+            """);
+        return (string)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    /// <summary>Pairs that wait, without what they say: to be counted.</summary>
+    public async Task<IReadOnlyList<PairView>> Waiting(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select k.id, k.mirror_id, k.side_a, k.id_a, k.side_b, k.id_b, k.probability, k.found_at, k.put_off_at is not null from look_alike k
+            where k.state = 'open'
+                and not exists (select from system_record r where r.mirror_id = k.mirror_id and r.side = k.side_a and r.id = k.id_a and r.raw is null)
+                and not exists (select from system_record r where r.mirror_id = k.mirror_id and r.side = k.side_b and r.id = k.id_b and r.raw is null)
+            """);
+        return await PostgresRunStore.ReadAll(command, r => new PairView(
+            r.GetInt64(0), r.GetInt32(1), new RecordPlace(r.GetInt32(2), r.GetString(3)), new RecordPlace(r.GetInt32(4), r.GetString(5)), r.GetDouble(6), r.GetFieldValue<DateTimeOffset>(7), r.GetBoolean(8), [], [], null, null), cancellation);
+    }
+
+    /// <summary>What the two records of one pair say, by the mirror's evidence.</summary>
+    public async Task<IReadOnlyList<string>> EvidenceOf(PairView pair, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select evidence from likeness where mirror_id = @mirror and side = @side and id = @id");
+        command.Parameters.AddWithValue("mirror", pair.MirrorId);
+        command.Parameters.AddWithValue("side", pair.A.Side);
+        command.Parameters.AddWithValue("id", pair.A.Id);
+        return (await PostgresRunStore.ReadAll(command, r => r.GetFieldValue<string[]>(0), cancellation)).FirstOrDefault() ?? [];
+    }
+
     public async Task<int> Count(CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("select count(*)::int from look_alike where state = 'open'");

@@ -24,7 +24,10 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
     public const int LockSpace = 5317;
 
     /// <summary>Of so many rehearsals of a mirror it is remembered what they would have written.</summary>
-    private const int RehearsalsKept = 20;
+    private const int MostRehearsedHolds = 5000;
+
+    /// <summary>The newest rehearsal of which nothing is kept any more: there are twenty after it.</summary>
+    private const string OldRehearsal = "select id from run where mirror_id = @mirror and rehearsal order by id desc offset 20 limit 1";
 
     private readonly NpgsqlDataSource database;
     private readonly NpgsqlConnection connection;
@@ -98,9 +101,9 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             where d.mirror_id = @mirror and d.state = 'planned' order by d.id
             """);
         var writes = await ReadAll(planned, r => (Link: r.GetGuid(0), Title: r.GetString(1), Side: r.GetInt32(2), Kind: r.GetString(3), Record: r.IsDBNull(4) ? null : r.GetString(4), Fields: r.GetString(5)), cancellation);
-        await using var keep = this.database.CreateCommand("""
+        await using var keep = this.database.CreateCommand($"""
             with old as (
-                delete from rehearsed_write where mirror_id = @mirror and run_id <= (select id from run where mirror_id = @mirror and rehearsal order by id desc offset @kept limit 1)
+                delete from rehearsed_write where mirror_id = @mirror and run_id <= ({OldRehearsal})
             )
             insert into rehearsed_write (mirror_id, run_id, n, link_id, title, side, kind, record_id, fields)
             select @mirror, @run, w.n, (select id from link where mirror_id = @mirror and id = w.link), w.title, w.side, w.kind, w.record, w.fields::jsonb
@@ -108,7 +111,6 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
             """);
         keep.Parameters.AddWithValue("mirror", this.mirrorId);
         keep.Parameters.AddWithValue("run", this.RunId);
-        keep.Parameters.AddWithValue("kept", RehearsalsKept);
         keep.Parameters.AddWithValue("links", writes.Select(w => w.Link).ToArray());
         keep.Parameters.AddWithValue("titles", writes.Select(w => w.Title).ToArray());
         keep.Parameters.AddWithValue("sides", writes.Select(w => w.Side).ToArray());
@@ -116,6 +118,78 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         keep.Parameters.AddWithValue("records", NpgsqlDbType.Array | NpgsqlDbType.Text, writes.Select(w => w.Record).ToArray());
         keep.Parameters.AddWithValue("fields", writes.Select(w => w.Fields).ToArray());
         await keep.ExecuteNonQueryAsync(cancellation);
+        await this.KeepRehearsedHolds(cancellation);
+    }
+
+    private async Task KeepRehearsedHolds(CancellationToken cancellation)
+    {
+        await using var held = this.Command("select title, side, record_id, field, reason from hold where mirror_id = @mirror and run_id = @run order by id limit @most", ("run", this.RunId), ("most", MostRehearsedHolds));
+        var holds = await ReadAll(held, r => (Title: r.GetString(0), Side: r.GetInt32(1), Record: r.GetString(2), Field: r.IsDBNull(3) ? null : r.GetString(3), Reason: r.GetString(4)), cancellation);
+        await using var keep = this.database.CreateCommand($"""
+            with old as (
+                delete from rehearsed_hold where mirror_id = @mirror and run_id <= ({OldRehearsal})
+            )
+            insert into rehearsed_hold (mirror_id, run_id, n, title, side, record_id, field, reason)
+            select @mirror, @run, h.n, h.title, h.side, h.record, h.field, h.reason from unnest(@titles, @sides, @records, @fields, @reasons) with ordinality as h (title, side, record, field, reason, n)
+            """);
+        keep.Parameters.AddWithValue("mirror", this.mirrorId);
+        keep.Parameters.AddWithValue("run", this.RunId);
+        keep.Parameters.AddWithValue("titles", holds.Select(h => h.Title).ToArray());
+        keep.Parameters.AddWithValue("sides", holds.Select(h => h.Side).ToArray());
+        keep.Parameters.AddWithValue("records", holds.Select(h => h.Record).ToArray());
+        keep.Parameters.AddWithValue("fields", NpgsqlDbType.Array | NpgsqlDbType.Text, holds.Select(h => h.Field).ToArray());
+        keep.Parameters.AddWithValue("reasons", holds.Select(h => h.Reason).ToArray());
+        await keep.ExecuteNonQueryAsync(cancellation);
+    }
+
+    public async Task<int> PickForRehearsal(int most, string? find, CancellationToken cancellation)
+    {
+        if (this.rehearsal is null)
+        {
+            throw new InvalidOperationException("Only a rehearsal looks at some records and forgets it again.");
+        }
+
+        await using var pick = this.Command("""
+            with picked as materialized (
+                select l.id from link l where l.mirror_id = @mirror and (@find::text is null or strpos(lower(l.title), lower(@find)) > 0 or exists (select from system_record r where r.mirror_id = @mirror and r.link_id = l.id and r.id = @find))
+                order by md5(l.id::text || @run) limit @most
+            ), waits as (
+                update link l set waiting = l.id in (select id from picked) where l.mirror_id = @mirror and (l.waiting or l.id in (select id from picked))
+            )
+            select count(*)::int from picked
+            """, ("most", most), ("run", this.RunId.ToString(System.Globalization.CultureInfo.InvariantCulture)));
+        pick.Parameters.AddWithValue("find", NpgsqlDbType.Text, (object?)find ?? DBNull.Value);
+        var picked = (int)(await pick.ExecuteScalarAsync(cancellation))!;
+
+        // Kept, unlike what the rehearsal does.
+        await using var note = this.database.CreateCommand("update run set sampled = @picked where mirror_id = @mirror and id = @run");
+        note.Parameters.AddWithValue("picked", picked);
+        note.Parameters.AddWithValue("mirror", this.mirrorId);
+        note.Parameters.AddWithValue("run", this.RunId);
+        await note.ExecuteNonQueryAsync(cancellation);
+        return picked;
+    }
+
+    public async Task<int> KeepOnlyAsRehearsed(long rehearsal, CancellationToken cancellation)
+    {
+        // The same write: to the same record, on the same side, of the same values, whatever was said about why.
+        await using var command = this.Command("""
+            with asked as (
+                select w.link_id, w.title, w.side, w.kind, w.record_id, (select jsonb_object_agg(f->>'path', f->'raw') from jsonb_array_elements(w.fields) f) as says from rehearsed_write w where w.mirror_id = @mirror and w.run_id = @rehearsal
+            ), planned as (
+                select d.id, d.link_id, l.title, d.side, d.kind, d.record_id, (select jsonb_object_agg(f->>'path', f->'raw') from jsonb_array_elements(d.fields) f) as says
+                from delivery d join link l on l.mirror_id = d.mirror_id and l.id = d.link_id where d.mirror_id = @mirror and d.state = 'planned' and not d.aside
+            ), other as (
+                select p.id, p.link_id from planned p where not exists (
+                    select from asked a where a.side = p.side and a.kind = p.kind and (a.link_id = p.link_id or (a.link_id is null and a.title = p.title)) and a.record_id is not distinct from p.record_id and a.says is not distinct from p.says)
+            ), dropped as (
+                update delivery d set state = 'superseded', ended_at = @now from other o where d.mirror_id = @mirror and d.id = o.id
+            ), later as (
+                update link l set waiting = true from other o where l.mirror_id = @mirror and l.id = o.link_id
+            )
+            select count(*)::int from other
+            """, ("rehearsal", rehearsal), ("now", this.clock.GetUtcNow()));
+        return (int)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
     public async ValueTask DisposeAsync()
@@ -408,6 +482,24 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         }
     }
 
+    public async Task SaveLog(IReadOnlyList<RunLine> lines, RunSpent spent, CancellationToken cancellation)
+    {
+        await using var command = this.database.CreateCommand("""
+            with said as (
+                insert into run_line (run_id, n, at, level, text) select @run, n, at, level, text from unnest(@ns, @ats, @levels, @texts) as l (n, at, level, text) on conflict do nothing
+            )
+            update run set spent = @spent::jsonb where mirror_id = @mirror and id = @run
+            """);
+        command.Parameters.AddWithValue("mirror", this.mirrorId);
+        command.Parameters.AddWithValue("run", this.RunId);
+        command.Parameters.AddWithValue("ns", lines.Select(l => l.N).ToArray());
+        command.Parameters.AddWithValue("ats", lines.Select(l => l.At.ToUniversalTime()).ToArray());
+        command.Parameters.AddWithValue("levels", lines.Select(l => l.Level.ToString().ToLowerInvariant()).ToArray());
+        command.Parameters.AddWithValue("texts", lines.Select(l => l.Text.Replace("\0", "", StringComparison.Ordinal)).ToArray());
+        command.Parameters.AddWithValue("spent", JsonSerializer.Serialize(spent, Mirrors.Json));
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     public async Task TakeStock(CancellationToken cancellation)
     {
         // A new mirror's records are few among those of large ones: the database's own habit would not notice them for long.
@@ -593,10 +685,10 @@ public sealed class PostgresRunStore : IRunStore, IAsyncDisposable
         ("before", entry.Before?.ToJsonString()), ("after", entry.After?.ToJsonString()), ("why", entry.Why), ("who", entry.Who), ("changed", entry.ChangedAt?.ToUniversalTime()));
 
     private NpgsqlBatchCommand HoldCommand(Hold hold) => this.BatchCommand("""
-        insert into hold (mirror_id, link_id, side, record_id, title, field, reason, answer, since)
-        select @mirror, @link, @side, @record, @title, @field, @reason, @answer, @now
+        insert into hold (mirror_id, link_id, side, record_id, title, field, reason, answer, since, run_id)
+        select @mirror, @link, @side, @record, @title, @field, @reason, @answer, @now, @run
         where not exists (select from hold where mirror_id = @mirror and side = @side and record_id = @record and link_id is not distinct from @link and reason = @reason)
-        """, ("link", hold.Link), ("side", hold.Side), ("record", hold.RecordId), ("title", hold.Title), ("field", hold.Field), ("reason", hold.Reason), ("answer", hold.Answer), ("now", this.clock.GetUtcNow()));
+        """, ("link", hold.Link), ("side", hold.Side), ("record", hold.RecordId), ("title", hold.Title), ("field", hold.Field), ("reason", hold.Reason), ("answer", hold.Answer), ("now", this.clock.GetUtcNow()), ("run", this.RunId));
 
     private NpgsqlCommand Command(string sql, params (string Name, object? Value)[] parameters)
     {

@@ -34,12 +34,15 @@ public sealed record KeptRun(long Id, int MirrorId, bool Rehearsal, string State
 
     /// <summary>True for the rehearsal of a draft.</summary>
     public bool OfDraft { get; init; }
+
+    /// <summary>Of a rehearsal that decided about some records only: how many; null for all.</summary>
+    public int? Sampled { get; init; }
 }
 
 /// <summary>The list of runs.</summary>
 public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
 {
-    private const string Select = "select id, mirror_id, rehearsal, state, started_by, started_at, ended_at, stage, counts, reason, remembers, undone_by, undone_at, (select count(*)::int from hold h where h.mirror_id = run.mirror_id and h.set_aside_by_undo_of = run.id), guard, guard_answer, guard_answered_by, version, of_draft from run";
+    private const string Select = "select id, mirror_id, rehearsal, state, started_by, started_at, ended_at, stage, counts, reason, remembers, undone_by, undone_at, (select count(*)::int from hold h where h.mirror_id = run.mirror_id and h.set_aside_by_undo_of = run.id), guard, guard_answer, guard_answered_by, version, of_draft, sampled from run";
 
     /// <summary>A run that is cut off had no time to say by which new ids its records are found.</summary>
     private const string FoundByWhatIsThere = $"""
@@ -165,6 +168,48 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
         return (await Read(command, cancellation)).SingleOrDefault();
     }
 
+    /// <summary>What a run told, in the order in which it did.</summary>
+    /// <param name="warningsOnly">True to leave out what only says how it went.</param>
+    public async Task<IReadOnlyList<RunLine>> Lines(long id, bool warningsOnly, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select n, at, level, text from run_line where run_id = @id and (not @warnings or level <> 'info') order by n");
+        command.Parameters.AddWithValue("id", id);
+        command.Parameters.AddWithValue("warnings", warningsOnly);
+        return await PostgresRunStore.ReadAll(command, r => new RunLine(r.GetInt32(0), r.GetFieldValue<DateTimeOffset>(1), Enum.Parse<LineLevel>(r.GetString(2), ignoreCase: true), r.GetString(3)), cancellation);
+    }
+
+    /// <summary>Where a run's time went, as far as it told; null when there is no such run.</summary>
+    public async Task<RunSpent?> Spent(long id, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select spent from run where id = @id");
+        command.Parameters.AddWithValue("id", id);
+        return (await PostgresRunStore.ReadAll(command, r => r.IsDBNull(0) ? RunSpent.Nothing : JsonSerializer.Deserialize<RunSpent>(r.GetString(0), Mirrors.Json)!, cancellation)).SingleOrDefault();
+    }
+
+    /// <summary>For how many days what runs told is kept.</summary>
+    public async Task<int> LinesKept(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("select run_lines_days from site");
+        return (int)(await command.ExecuteScalarAsync(cancellation))!;
+    }
+
+    /// <param name="days">1 to 3650.</param>
+    public async Task KeepLines(int days, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("update site set run_lines_days = @days");
+        command.Parameters.AddWithValue("days", days);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    /// <summary>Forgets what runs told longer ago than it is kept. The runs stay in the list, with what they did.</summary>
+    /// <returns>How many lines.</returns>
+    public async Task<int> ForgetLines(CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("delete from run_line where at < @now - (select make_interval(days => run_lines_days) from site)");
+        command.Parameters.AddWithValue("now", clock.GetUtcNow());
+        return await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     private static Task<List<KeptRun>> Read(NpgsqlCommand command, CancellationToken cancellation) => PostgresRunStore.ReadAll(
         command,
         r => new KeptRun(
@@ -180,6 +225,7 @@ public sealed class RunBook(NpgsqlDataSource database, TimeProvider clock)
             GuardAnsweredBy = r.IsDBNull(16) ? null : r.GetString(16),
             Version = r.IsDBNull(17) ? null : r.GetInt32(17),
             OfDraft = r.GetBoolean(18),
+            Sampled = r.IsDBNull(19) ? null : r.GetInt32(19),
         },
         cancellation);
 }

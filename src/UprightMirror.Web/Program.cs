@@ -7,6 +7,8 @@ using Serilog;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Engine;
 using UprightMirror.Engine.Exchange;
+using UprightMirror.Engine.LookingUp;
+using UprightMirror.Engine.Notices;
 using UprightMirror.Storage;
 using UprightMirror.Web.Endpoints;
 using UprightMirror.Web.Endpoints.Drafting;
@@ -31,7 +33,7 @@ builder.Services.AddSingleton(NpgsqlDataSource.Create(address));
 builder.Services.AddDataProtection().SetApplicationName("UprightMirror").PersistKeysToFileSystem(new DirectoryInfo(keys));
 builder.Services.AddSingleton<Mirrors>().AddSingleton<IMirrors>(s => s.GetRequiredService<Mirrors>());
 builder.Services.AddSingleton<KeptConnections>().AddSingleton<IConnections>(s => s.GetRequiredService<KeptConnections>());
-builder.Services.AddSingleton<Users>().AddSingleton<RunBook>().AddSingleton<Views>().AddSingleton<HeldRecords>().AddSingleton<LookAlikes>();
+builder.Services.AddSingleton<Users>().AddSingleton<RunBook>().AddSingleton<Views>().AddSingleton<Counts>().AddSingleton<HeldRecords>().AddSingleton<LookAlikes>().AddSingleton<WaitingLookAlikes>();
 builder.Services.AddSingleton<IRunSessions, RunSessions>();
 builder.Services.AddSingleton<KeptCalls>().AddSingleton<IKeptCalls>(s => s.GetRequiredService<KeptCalls>());
 builder.Services.AddSingleton<Catalogues>().AddSingleton<ICatalogues>(s => s.GetRequiredService<Catalogues>());
@@ -40,6 +42,7 @@ builder.Services.AddSingleton<Systems>().AddSingleton<ISystems>(s => s.GetRequir
 builder.Services.AddSingleton<KeptEvents>().AddSingleton<Inboxes>().AddSingleton<Drafts>().AddSingleton<CodeLists>().AddSingleton<Importing>();
 builder.Services.AddSingleton<SampleRecords>().AddSingleton<Trying>().AddSingleton<BenchSamples>();
 builder.Services.AddSingleton<Surveying>();
+builder.Services.AddSingleton<KeptNotices>().AddSingleton<INotices>(s => s.GetRequiredService<KeptNotices>()).AddSingleton<Noticing>().AddSingleton<Correcting>().AddSingleton<SettingChanges>().AddSingleton<SavedViews>().AddSingleton<PersonalWords>().AddSingleton<Lookups>().AddSingleton<ILookups>(s => s.GetRequiredService<Lookups>()).AddSingleton<Lookup>().AddSingleton<LookupGate>().AddSingleton<Masked>();
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
 builder.Services.AddHostedService<DeadRuns>();
@@ -49,9 +52,15 @@ if (role is "worker" or "both")
 {
     builder.Services.AddHostedService(s => s.GetRequiredService<Surveys>());
     builder.Services.AddSingleton<OwnRuns>();
-    builder.Services.AddHostedService<EventRuns>().AddHostedService<InboxRuns>().AddHostedService<CutOffRuns>().AddHostedService<Followers>().AddHostedService<FileArrivals>();
+    builder.Services.AddHostedService<EventRuns>().AddHostedService<InboxRuns>().AddHostedService<CutOffRuns>().AddHostedService<Followers>().AddHostedService<FileArrivals>().AddHostedService<TellingPeople>().AddHostedService<Housekeeping>();
 }
 
+// Only the pages' own files: an answer of the API, which holds what is secret beside what somebody sent, is never compressed.
+builder.Services.AddResponseCompression(compression =>
+{
+    compression.EnableForHttps = true;
+    compression.MimeTypes = ["text/javascript", "text/css", "text/html", "image/svg+xml"];
+});
 builder.Services.AddSigningIn();
 builder.Services.AddOpenApi("v1", api => api.AddDocumentTransformer((document, _, _) =>
 {
@@ -71,6 +80,7 @@ var app = builder.Build();
 app.UseExceptionHandler();
 app.UseStatusCodePages();
 app.UseSafeHeaders();
+app.UseResponseCompression();
 app.UseDefaultFiles();
 app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = file => file.Context.Response.Headers.CacheControl = file.Context.Request.Path.StartsWithSegments("/assets") ? "public, max-age=31536000, immutable" : "no-cache" });
 app.UseRouting();
@@ -81,7 +91,7 @@ app.UseAntiforgeryOnWrites();
 app.MapOpenApi("/api/openapi.json").AllowAnonymous();
 app.MapGet("/health", () => "ready").AllowAnonymous().ExcludeFromDescription();
 
-var api = app.MapGroup("/api").RequireAuthorization(Roles.Reader);
+var api = app.MapGroup("/api").RequireAuthorization(Roles.Reader).AddEndpointFilter(Masked.Filter);
 api.MapSession();
 api.MapToday();
 api.MapMirrors();
@@ -101,8 +111,12 @@ api.MapCatalogues();
 api.MapEvents();
 api.MapInboxes();
 api.MapChanges();
+api.MapPeople();
+api.MapNotices();
+api.MapLookups();
 api.MapFallback(() => Results.Problem(statusCode: 404, title: "There is nothing at this address of the API.")).ExcludeFromDescription();
 app.MapEventAddress();
+app.MapLookupAddresses();
 app.MapFallbackToFile("index.html").AllowAnonymous();
 
 await app.RunAsync();

@@ -54,9 +54,11 @@ public class GuessTests
     [Fact]
     public void A_records_own_fields_are_guessed_and_each_guess_says_what_it_was_taken_from()
     {
-        var found = Read(Document(Query("modified_since"), "\"total\":{\"type\":\"integer\"}", """
+        var read = Read(Document(Query("modified_since"), "\"total\":{\"type\":\"integer\"}", """
             "thingId":{"type":"string"},"modifiedOn":{"type":"string","format":"date-time"},"modifiedBy":{"type":"string"},"createdAt":{"type":"string","format":"date-time"},"_etag":{"type":"string"},"external_id":{"type":"string"}
-            """)).Guessed["things"];
+            """));
+        var found = read.Guessed["things"];
+        read.Catalogue(_ => null)["things"]!.Stamps.Order().ShouldBe(["_etag", "external_id", "modifiedBy", "modifiedOn"]);
         found.Settings.ShouldSatisfyAllConditions(
             s => s.Id.ShouldBe("thingId"), s => s.ChangedAt.ShouldBe("modifiedOn"), s => s.ChangedBy.ShouldBe("modifiedBy"), s => s.VersionTag.ShouldBe("_etag"),
             s => s.Reference.ShouldBe("external_id"), s => s.ChangedSinceParameter.ShouldBe("modified_since"), s => s.RemovedPath.ShouldBe("/things/removed"));

@@ -180,6 +180,21 @@ public class BadRecordTests
     }
 
     [Fact]
+    public async Task The_run_tells_what_was_read_held_and_not_written()
+    {
+        this.crm.Add(Customer("Brae Hire", "office@brae.example", "the first of March"));
+        this.crm.Add(Customer("Tern Point", "post@tern.example"));
+        var context = new MirrorContext(Mirror, [this.crm, new DownAfter(this.erp, 0)], [.. Enumerable.Repeat(CatalogueCollection.Unknown("x"), 2)], this.store, TimeProvider.System);
+        await new MirrorRun(context).Execute(false, CancellationToken.None);
+        await context.KeepLog(CancellationToken.None);
+        this.store.Lines.Select(l => l.N).ShouldBe(Enumerable.Range(1, this.store.Lines.Count));
+        this.store.Lines[0].Text.ShouldBe("Slipway CRM: everything was read: 2 records, 2 other than known.");
+        this.store.Lines.Where(l => l.Level != LineLevel.Info).Select(l => (l.Level, l.Text)).ShouldBe(
+            [(LineLevel.Warning, this.store.Holds.Single().Reason), (LineLevel.Error, "Ballast ERP can't be reached.")]);
+        this.store.Lines[^1].Text.ShouldBe("Ballast ERP: 0 records were written, 1 not.");
+    }
+
+    [Fact]
     public async Task What_a_system_refuses_is_held_in_its_own_words_and_tried_again_when_it_changes()
     {
         var id = this.crm.Add(Customer("Tern Point", "post@tern.example"));
@@ -190,27 +205,6 @@ public class BadRecordTests
         await this.Run();
         this.erp.Fields(this.erp.Ids.Single())["Name"].Display.ShouldBe("Tern Point Sailing");
         this.store.Holds.ShouldBeEmpty();
-    }
-
-    private abstract class Around(MemorySystem system) : ISystemConnector
-    {
-        public string Name => system.Name;
-
-        public Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation) => system.Describe(collection, cancellation);
-
-        public IAsyncEnumerable<IReadOnlyList<ObservedRecord>> ReadChanged(string collection, DateTimeOffset? since, IReadOnlyCollection<string>? fields, CancellationToken cancellation) => system.ReadChanged(collection, since, fields, cancellation);
-
-        public Task<Catalogue> ReadCatalogue(CancellationToken cancellation) => system.ReadCatalogue(cancellation);
-
-        public IAsyncEnumerable<Connectors.Testing.TestStep> Test(CancellationToken cancellation) => system.Test(cancellation);
-
-        public Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) => system.ReadOne(collection, id, cancellation);
-
-        public Task<ObservedRecord?> FindByReference(string collection, string reference, CancellationToken cancellation) => system.FindByReference(collection, reference, cancellation);
-
-        public Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) => system.Show(collection, request, cancellation);
-
-        public abstract Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
     }
 
     private sealed class LosingAnswers(MemorySystem system) : Around(system)

@@ -187,6 +187,28 @@ public class RunStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
     }
 
     [Fact]
+    public async Task What_a_run_tells_is_kept_in_a_rehearsal_too_and_for_a_set_time()
+    {
+        var book = new RunBook(database.Source, TimeProvider.System);
+        var (_, rehearsal) = await this.Begin(rehearse: true);
+        var spent = new RunSpent([new StageSpent(RunStage.Collecting, 40)], [new CallsSpent(0, "reading", 2, 1, 30, 20)]);
+        RunLine Line(int n, LineLevel level, int daysAgo) => new(n, TimeProvider.System.GetUtcNow().AddDays(-daysAgo), level, $"line {n}\0");
+        await rehearsal.Store.SaveLog([Line(1, LineLevel.Info, 8), Line(2, LineLevel.Warning, 8)], RunSpent.Nothing, CancellationToken.None);
+        await rehearsal.Store.SaveLog([Line(2, LineLevel.Warning, 8), Line(3, LineLevel.Info, 6), Line(4, LineLevel.Error, 6)], spent, CancellationToken.None);
+        var id = rehearsal.Store.RunId;
+        await rehearsal.DisposeAsync();
+        (await book.Lines(id, false, CancellationToken.None)).Select(l => (l.N, l.Level, l.Text)).ShouldBe([(1, LineLevel.Info, "line 1"), (2, LineLevel.Warning, "line 2"), (3, LineLevel.Info, "line 3"), (4, LineLevel.Error, "line 4")]);
+        (await book.Lines(id, true, CancellationToken.None)).Select(l => l.N).ShouldBe([2, 4]);
+        var kept = (await book.Spent(id, CancellationToken.None))!;
+        (kept.Stages.Single(), kept.Calls.Single()).ShouldBe((spent.Stages.Single(), spent.Calls.Single()));
+        (await book.LinesKept(CancellationToken.None)).ShouldBe(90);
+        await book.KeepLines(7, CancellationToken.None);
+        await book.ForgetLines(CancellationToken.None);
+        (await book.Lines(id, false, CancellationToken.None)).Select(l => l.N).ShouldBe([3, 4]);
+        await book.KeepLines(90, CancellationToken.None);
+    }
+
+    [Fact]
     public async Task Somebody_who_asks_for_a_stop_gets_it()
     {
         var (_, session) = await this.Begin();

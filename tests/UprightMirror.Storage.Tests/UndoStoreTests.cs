@@ -107,7 +107,7 @@ public class UndoStoreTests(TestDatabase database) : IClassFixture<TestDatabase>
         }
 
         var rehearsal = (await book.List(mirror.Id, null, 1, CancellationToken.None)).Single();
-        var (writes, total) = await new Views(database.Source).Planned(rehearsal, 10, CancellationToken.None);
+        var (writes, total) = await new Views(database.Source).Planned(rehearsal, new PlannedOnly(), 0, 10, CancellationToken.None);
         (writes.Single().Title, writes.Single().Kind, writes.Single().Link, total).ShouldBe(("a", "Create", null, 1));
         (await database.Ask<long>($"select count(*) from link where mirror_id = {mirror.Id}")).ShouldBe(0);
 

@@ -229,6 +229,32 @@ public sealed class DraftEndpointTests(Product product) : IClassFixture<Product>
         pairs.ShouldBe([("town", "City"), ("telephone", "Phone")], ignoreOrder: true);
     }
 
+    /// <summary>Taken unseen, either would hold every record: a stamp is not among what is read of a record, and a number without its country is no telephone number.</summary>
+    [Fact]
+    public async Task What_is_kept_about_a_record_is_not_suggested_and_national_numbers_are_not_sure_before_the_country_is_said()
+    {
+        var (services, client) = (product.Factory.Services, (await product.Known("administrator")).Client);
+        var catalogues = services.GetRequiredService<Catalogues>();
+        CatalogueField Text(string path) => new(path, "string", true, false, 60);
+        await catalogues.Save("s", new Catalogue([
+            new CatalogueCollection("left", new[] { Text("name"), Text("telephone"), Text("updatedAt"), Text("country") }.ToImmutableDictionary(f => f.Path)) { Stamps = ["updatedAt"] },
+            new CatalogueCollection("right", new[] { Text("CustomerName"), Text("Telephone"), Text("UpdatedAt"), Text("Country") }.ToImmutableDictionary(f => f.Path)) { Stamps = ["UpdatedAt"] },
+        ]), CancellationToken.None);
+        (await catalogues.Last("s", CancellationToken.None))!.Catalogue["right"]!.Stamps.ShouldBe(["UpdatedAt"]);
+        var profiling = new Profiling();
+        foreach (var number in new[] { "01314960210", "01314960211", "01314960212" })
+        {
+            profiling.Look(RawFields.Of([KeyValuePair.Create("CustomerName", Value.Text("x")), KeyValuePair.Create("Telephone", Value.Text(number)), KeyValuePair.Create("Country", Value.Text("GB"))]));
+        }
+
+        await catalogues.SaveProfiles("s", new KeptProfiles("right", DateTimeOffset.UnixEpoch, 3, profiling.Profiles()), CancellationToken.None);
+        var suggested = (await client.GetFromJsonAsync<JsonElement>($"{Bench}/suggestions")).GetProperty("suggestions").EnumerateArray().ToDictionary(s => s.GetProperty("leftPath").GetString()!);
+        suggested.Keys.ShouldNotContain("updatedAt");
+        suggested["telephone"].GetProperty("isSure").GetBoolean().ShouldBeFalse();
+        suggested["telephone"].GetProperty("why").EnumerateArray().Select(w => w.GetString()).ShouldContain("its numbers are national: say first which field holds the country");
+        await services.GetRequiredService<Npgsql.NpgsqlDataSource>().CreateCommand("delete from field_profile where collection = 'right'").ExecuteNonQueryAsync();
+    }
+
     private async Task<HttpResponseMessage> Begin(object mirror) => await (await product.Known("administrator")).Client.PostAsJsonAsync("/api/mirrors", mirror);
 
     private static object NewMirror(string name, params object[] sides) => new { name, recordType = "customer", sides };

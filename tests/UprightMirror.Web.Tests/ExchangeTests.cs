@@ -49,6 +49,7 @@ public sealed class ExchangeTests(Product product) : IClassFixture<Product>
         // Nothing happens by guess: a person says it, and says it of each.
         (await importing.Import(file, new Dictionary<string, string> { ["site"] = "website" }, "a test", CancellationToken.None)).ShouldHaveSingleItem().ShouldBe("Say which connection club (club) is here.");
         (await importing.Import(file, new Dictionary<string, string> { ["site"] = "register", ["club"] = "register" }, "a test", CancellationToken.None)).ShouldHaveSingleItem().ShouldStartWith("site was reached by events, and register is by postgresql");
+        (await importing.Import(file, new Dictionary<string, string> { ["site"] = "", ["club"] = "register" }, "a test", CancellationToken.None)).ShouldHaveSingleItem().ShouldEndWith("would have one side: a mirror has two or more.");
         (await other.Mirrors.All(CancellationToken.None)).ShouldBeEmpty();
 
         var said = new Dictionary<string, string> { ["site"] = "website", ["club"] = "register" };
@@ -78,6 +79,10 @@ public sealed class ExchangeTests(Product product) : IClassFixture<Product>
         looked.GetProperty("problems").EnumerateArray().Select(p => $"{p.GetProperty("line")} {p.GetProperty("words").GetString()}").ShouldContain("6 nonsense is not known here");
         (await client.PostAsJsonAsync("/api/mirrors/file", new { text = "form: 7" })).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
         (await client.GetAsync("/api/mirrors/file?mirror=nobody")).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        var templates = (await client.GetFromJsonAsync<JsonElement>("/api/mirrors/templates")).EnumerateArray().Select(t => t.GetProperty("key").GetString()!).ToList();
+        templates.ShouldBe(Templates.All.Select(t => t.Key));
+        (await client.GetStringAsync("/api/mirrors/templates/people")).ShouldBe(Templates.All.Single(t => t.Key == "people").Text);
+        (await client.GetAsync("/api/mirrors/templates/nothing")).StatusCode.ShouldBe(HttpStatusCode.NotFound);
         (await client.GetStringAsync("/api/mirrors/file/schema")).ShouldBe(FileSchema.Document().ToJsonString());
     }
 }

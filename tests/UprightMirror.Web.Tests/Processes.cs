@@ -81,6 +81,13 @@ public sealed class Processes(string server, string program, string sends = "sit
         await new Inboxes(this.Source, this.Protection).Open(new Inbox(0, sends, key, $"token-of-{key}", "open", null, false, null, "email", null, DateTimeOffset.UtcNow), null, CancellationToken.None);
     }
 
+    /// <summary>Lets every write into a mirror's table take a while, so that a run can be met in the middle of it.</summary>
+    public async Task Slow(string key, int milliseconds)
+    {
+        await this.Do($"create function club.slow_{key}() returns trigger language plpgsql as $$ begin perform pg_sleep({milliseconds} / 1000.0); return new; end $$");
+        await this.Do($"create trigger slow before insert or update on club.{key} for each row execute function club.slow_{key}()");
+    }
+
     /// <summary>Starts a process of the product.</summary>
     /// <param name="role">web or worker.</param>
     public async Task<Process> Start(string role)

@@ -21,6 +21,7 @@ public sealed class WorkersTests : IAsyncLifetime
     public async Task Events_repeated_and_shuffled_while_the_worker_is_killed_twice_end_as_if_each_had_come_once_and_in_order()
     {
         var (shuffled, once) = (await this.processes.BringIn("shuffled", MirrorTiming.ByHandOnly), await this.processes.BringIn("once", MirrorTiming.ByHandOnly));
+        await this.processes.Slow("shuffled", 10);
         var sayings = Sayings.Of(members: 150, each: 8);
         var random = new Random(20260302);
         var sent = sayings.SelectMany(s => Enumerable.Repeat(s, random.Next(1, 4))).OrderBy(_ => random.Next()).ToList();
@@ -30,7 +31,7 @@ public sealed class WorkersTests : IAsyncLifetime
         for (var kills = 0; kills < 2; kills++)
         {
             // Killed while it writes, not while it waits.
-            await this.Until("a run writes", async () => await this.processes.Running() is not null);
+            await this.Until($"a run writes, kill {kills + 1}", async () => await this.processes.Running() is not null);
             await Processes.Kill(worker);
             worker = await this.processes.Start("worker");
         }

@@ -31,6 +31,7 @@ const cell = (name: string) => page.getByRole('table', { name: 'Fields of the dr
 const panel = () => page.getByRole('complementary');
 
 test('a suggestion is taken, undone, done again and thrown away; what is live never changes', async () => {
+  test.setTimeout(240_000);
   await page.goto('/mirrors/customers/fields');
   await page.getByText(/\d+ suggestions?, \d+ sure/).click();
   const suggestions = page.getByRole('region', { name: 'Suggestions' });

@@ -1,6 +1,5 @@
-import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { signIn } from './world';
+import { forEveryone, picture, signIn } from './world';
 
 // A mirror from nothing, through all seven steps, to a version that runs by itself; then changed by a draft, and gone back on.
 test.describe.configure({ mode: 'serial' });
@@ -12,13 +11,6 @@ const step = (name: string) => page.getByRole('navigation', { name: 'Steps' }).g
 const side = (name: string) => page.getByRole('region', { name: 'Scope' }).getByRole('listitem').filter({ hasText: name }).first();
 const timing = () => page.getByRole('region', { name: 'Timing' });
 const saved = (what: string | RegExp) => expect(page.getByText(what)).toBeVisible();
-async function picture(name: string) {
-  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/${name}.png` });
-}
-async function everyone() {
-  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
-  expect(found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`)).toEqual([]);
-}
 
 test.beforeAll(async ({ browser }) => {
   test.setTimeout(300_000);
@@ -45,7 +37,7 @@ test('a new mirror: its sides, its fields, how its records are recognised and se
   const list = page.getByRole('region', { name: 'Suggestions' });
   await list.getByRole('button', { name: /Take the \d+ sure ones/ }).click({ timeout: 60_000 });
   await saved(/last: Take \d+ suggestions/);
-  await picture('step-fields');
+  await picture(page, 'step-fields');
 
   await step('Publish').click();
   await expect(page.getByRole('button', { name: 'Publish version 1' })).toBeVisible();
@@ -56,14 +48,14 @@ test('a new mirror: its sides, its fields, how its records are recognised and se
     await saved(`last: Create nothing in ${system}`);
   }
 
-  await picture('step-sides');
+  await picture(page, 'step-sides');
   await step('Recognising').click();
   await expect(page.getByRole('heading', { name: 'Irish clubs' })).toBeVisible();
   await page.getByRole('combobox').filter({ hasText: 'add a key…' }).selectOption('Email');
   await expect(page.getByRole('button', { name: /^Check: 0 wrong/ })).toBeVisible();
-  await picture('step-recognising');
+  await picture(page, 'step-recognising');
   await step('Settling').click();
-  await picture('step-settling');
+  await picture(page, 'step-settling');
 });
 
 test('which records take part is put together by hand, and counted on those that there are', async () => {
@@ -78,8 +70,8 @@ test('which records take part is put together by hand, and counted on those that
   const [covered, of] = (await side('Slipway CRM').getByText(/take part, /).textContent())!.match(/\d+/g)!.map(Number);
   expect(covered).toBeGreaterThan(0);
   expect(covered).toBeLessThan(of!);
-  await picture('step-scope');
-  await everyone();
+  await picture(page, 'step-scope');
+  await forEveryone(page);
 
   // A field that there is not is told before anything is kept.
   await page.getByRole('button', { name: '+ Another condition' }).click();
@@ -113,8 +105,8 @@ test('when it runs is said in words with its next times; what never comes is ref
   await expression.press('Enter');
   await expect(timing().getByRole('listitem')).toHaveCount(5);
   await expect(page.getByRole('complementary', { name: 'In plain words' }).getByText(/It runs every 20 minutes, in hour 8 to 17, on Monday to Friday/)).toBeVisible();
-  await picture('step-timing');
-  await everyone();
+  await picture(page, 'step-timing');
+  await forEveryone(page);
   await timing().getByLabel('It runs').selectOption('every so many minutes');
   await saved(/last: It runs every 15 minutes/);
   await timing().getByLabel('Minutes between runs').fill('1');
@@ -130,14 +122,20 @@ test('a draft is rehearsed, published with a reason, and runs by itself', async 
   await expect(page.getByRole('heading', { name: /What a run would write/ })).toBeVisible({ timeout: 120_000 });
   const rehearsed = (await runs())[0]!;
   expect(rehearsed).toMatchObject({ rehearsal: true, ofDraft: true, state: 'finished', counts: { written: 0 } });
-  await picture('step-rehearse');
-  await everyone();
+  await picture(page, 'step-rehearse');
+  await forEveryone(page);
+
+  // A few of them only, which does not stand for all of them where it is published.
+  await page.getByLabel('Of which records').selectOption('20');
+  await page.getByRole('button', { name: 'Rehearse the draft' }).click();
+  await expect(page.getByText(/, 20 of its records, rehearsed/)).toBeVisible({ timeout: 60_000 });
+  await picture(page, 'step-rehearse-sample');
 
   await step('Publish').click();
-  await expect(page.getByText(`the next run would write ${rehearsed.counts.planned.toLocaleString('en-US')} times.`)).toBeVisible();
+  await expect(page.getByText(`the next run would write ${rehearsed.counts.planned.toLocaleString('en-US')} times`)).toBeVisible();
   await expect(page.getByRole('table', { name: 'What is otherwise' })).toBeVisible();
-  await picture('step-publish');
-  await everyone();
+  await picture(page, 'step-publish');
+  await forEveryone(page);
   await page.getByLabel('Why, for those who read').fill('The Irish clubs, to begin with');
   await page.getByRole('button', { name: 'Publish version 1' }).click();
   await expect(page.getByText('Nothing was changed since version 1, which is live.')).toBeVisible();
@@ -176,8 +174,8 @@ test('a change goes by way of a draft, while what is live goes on; and there is 
   await versions.first().getByRole('button', { name: 'What it changed' }).click();
   await expect(page.getByRole('heading', { name: 'Version 1 → version 2' })).toBeVisible();
   await expect(page).toHaveURL(/from=1&to=2/);
-  await picture('versions');
-  await everyone();
+  await picture(page, 'versions');
+  await forEveryone(page);
   await page.getByRole('button', { name: 'Back to the draft' }).click();
   await versions.nth(1).getByRole('button', { name: 'Go back to it' }).click();
   await expect(page.getByRole('heading', { name: 'What version 3 changes' })).toBeVisible();

@@ -1,7 +1,6 @@
-import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
 import { allInCrm } from './calls';
-import { signIn } from './world';
+import { forEveryone, picture, signIn } from './world';
 
 // A website that posts its sign-ups to an address of ours: shown as they came, mapped from, and in the CRM within seconds.
 test.describe.configure({ mode: 'serial' });
@@ -13,13 +12,6 @@ const step = (name: string) => page.getByRole('navigation', { name: 'Steps' }).g
 const saved = (what: string | RegExp) => expect(page.getByText(what)).toBeVisible();
 const post = (body: string, type = 'application/json', key = KEY) => fetch(address, { method: 'POST', headers: { 'content-type': type, 'x-key': key }, body });
 const inCrm = async (email: string) => (await allInCrm<{ email: string | null; firstName: string; lastName: string }>('people')).filter((p) => p.email === email);
-async function everyone() {
-  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
-  expect(found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`)).toEqual([]);
-}
-async function picture(name: string) {
-  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/${name}.png` });
-}
 
 test.beforeAll(async ({ browser }) => {
   page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();
@@ -31,7 +23,7 @@ test('a system that sends its records has an address for each kind of them', asy
   await page.goto('/systems/new');
   await page.getByRole('radio', { name: /It sends its records to us/ }).check();
   await page.getByLabel('Name', { exact: true }).fill('Website');
-  await picture('new-sender');
+  await picture(page, 'new-sender');
   await page.getByRole('button', { name: 'Keep this system' }).click();
   await expect(page).toHaveURL(/\/systems\/website\/events/);
   await page.getByRole('button', { name: 'Open an address' }).click();
@@ -43,7 +35,7 @@ test('a system that sends its records has an address for each kind of them', asy
   await page.getByRole('button', { name: 'Open the address' }).click();
   await saved('None came yet.');
   address = await page.getByLabel('Set this address in Website').inputValue();
-  await everyone();
+  await forEveryone(page);
 });
 
 test('what it posts stands there as it came, and what can not be taken with its reason', async () => {
@@ -58,8 +50,8 @@ test('what it posts stands there as it came, and what can not be taken with its 
   await saved(/3 records are known by what came/);
   await page.getByRole('row').filter({ hasText: 'piet@vaart.example' }).getByRole('button', { name: 'Field by field' }).click();
   await expect(page.getByRole('definition').filter({ hasText: 'van der Vaart' })).toBeVisible();
-  await picture('inbox');
-  await everyone();
+  await picture(page, 'inbox');
+  await forEveryone(page);
 });
 
 test('a mirror is mapped from what came, and takes over the next one within seconds', async () => {
@@ -85,14 +77,14 @@ test('a mirror is mapped from what came, and takes over the next one within seco
     .getByRole('button', { name: /Take the \d+ sure ones/ })
     .click({ timeout: 60_000 });
   await saved(/last: Take \d+ suggestions/);
-  await picture('inbox-fields');
+  await picture(page, 'inbox-fields');
 
   await step('Recognising').click();
   await page.getByRole('combobox').filter({ hasText: 'add a key…' }).selectOption('Email');
   await step('Publish').click();
   await page.getByLabel('Why, for those who read the list of versions').fill('Sign-ups of the website go to the CRM');
   await expect(page.getByText('Reading what is otherwise…')).toHaveCount(0);
-  await picture('inbox-publish');
+  await picture(page, 'inbox-publish');
   await page.getByRole('button', { name: 'Publish version 1' }).click();
   await expect.poll(async () => ((await (await page.request.get('/api/mirrors')).json()) as { key: string; state: string }[]).find((m) => m.key === 'sign-ups')?.state).toBe('live');
 

@@ -1,7 +1,6 @@
 import { readFile } from 'node:fs/promises';
-import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { signIn } from './world';
+import { forEveryone, picture, signIn } from './world';
 
 // Mirrors leave the workspace as a file that a person can read, and come in again, with every mistake of a hand told by its line.
 test.describe.configure({ mode: 'serial' });
@@ -9,13 +8,6 @@ let page: Page;
 let text: string;
 
 const choose = (content: string) => page.getByLabel(/Choose a file|Another file/).setInputFiles({ name: 'customers.yaml', mimeType: 'application/yaml', buffer: Buffer.from(content) });
-async function everyone() {
-  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
-  expect(found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`)).toEqual([]);
-}
-async function picture(name: string) {
-  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/${name}.png` });
-}
 
 test.beforeAll(async ({ browser }) => {
   test.setTimeout(300_000);
@@ -41,7 +33,7 @@ test('all mirrors are taken out as one file, which holds no secret and no addres
 
 test('mistakes made by hand are told with their lines, and nothing is brought in', async () => {
   await page.getByRole('link', { name: 'Bring in a file' }).click();
-  const wrong = text.replace('recordType: customer', 'recordKind: customer').replace('mayCreate: true', 'mayCreate: perhaps');
+  const wrong = text.replace('recordType: customer', 'recordKind: customer').replace('mayCreate: false', 'mayCreate: perhaps');
   await choose(wrong);
   const line = (part: string) => wrong.slice(0, wrong.indexOf(part)).split('\n').length;
   const problems = page.getByRole('region', { name: 'What is wrong' }).or(page.getByRole('alert'));
@@ -49,20 +41,20 @@ test('mistakes made by hand are told with their lines, and nothing is brought in
   await expect(problems.getByText('recordKind is not known here')).toBeVisible();
   await expect(problems.getByText(`line ${line('mayCreate: perhaps')}`, { exact: true })).toBeVisible();
   await expect(page.getByRole('button', { name: 'Bring in as drafts' })).toHaveCount(0);
-  await picture('file-wrong');
-  await everyone();
+  await picture(page, 'file-wrong');
+  await forEveryone(page);
 });
 
 test('a mirror comes in as a draft, on the connections that a person says', async () => {
   await choose(text);
-  await expect(page.getByText('a mirror of this name is here already')).toBeVisible();
+  await expect(page.getByText('A mirror of this name is here already')).toBeVisible();
   await choose(text.replace('key: customers', 'key: customers-again').replace('name: Customers', 'name: Customers again'));
   await expect(page.getByText('Customers again')).toBeVisible();
   // Where two connections look the same, nothing is filled in: a person says which it is.
   for (const [name, system] of [['Slipway CRM', 'slipway'], ['Ballast ERP', 'ballast'], ['Pennant Mail', 'pennant'], ['Drop folder', 'drop']]) await page.getByLabel(`${name} is`).selectOption(system!);
   await expect(page.getByText(/All \d+ fields that the mirrors use are there/).first()).toBeVisible();
-  await picture('file');
-  await everyone();
+  await picture(page, 'file');
+  await forEveryone(page);
   await page.getByRole('button', { name: 'Bring in as drafts' }).click();
   await expect(page).toHaveURL(/\/mirrors\/customers-again/);
   await expect(page.getByText('draft, not published yet')).toBeVisible();
@@ -70,4 +62,25 @@ test('a mirror comes in as a draft, on the connections that a person says', asyn
   const [here, there] = [await draft('customers-again'), await draft('customers')];
   expect(here.fields).toEqual(there.fields);
   expect(here.what).toBe('Bring it in from a file');
+});
+
+test('a new mirror begins from one that ships with the product, without a side that is not here', async () => {
+  await page.goto('/mirrors/new');
+  const ready = page.getByRole('region', { name: 'Begin from one that is ready' });
+  await expect(ready.getByRole('listitem')).toHaveCount(5);
+  await expect(ready.getByRole('listitem').filter({ hasText: 'Customers' })).toContainText('a mirror of this name is here already');
+  await picture(page, 'file-templates');
+  await forEveryone(page);
+  await ready.getByRole('link', { name: 'Begin from Customers' }).click();
+  await expect(page.getByText('customers.yaml, which ships with the product')).toBeVisible();
+  await expect(page.getByLabel('Drop folder is')).toBeVisible();
+  await page.getByLabel(/This one is called here/).fill('Customers here');
+  for (const [name, system] of [['Slipway CRM', 'slipway'], ['Ballast ERP', 'ballast'], ['Pennant Mail', ''], ['Drop folder', '']]) await page.getByLabel(`${name} is`).selectOption(system!);
+  await picture(page, 'file-without');
+  await page.getByRole('button', { name: 'Bring in as drafts' }).click();
+  await expect(page).toHaveURL(/\/mirrors\/customers-here/);
+  const draft = await (await page.request.get('/api/mirrors/customers-here/draft')).json();
+  expect(draft.sides.map((s: { system: string }) => s.system)).toEqual(['slipway', 'ballast']);
+  expect(draft.fields.map((f: { name: string }) => f.name)).toContain('Payment terms');
+  await page.request.delete('/api/mirrors/customers-here', { headers: { 'X-Upright-Token': (await (await page.request.get('/api/session')).json()).token } });
 });

@@ -17,6 +17,7 @@ export default defineConfig({
   use: {
     baseURL: needed('UPRIGHT_WEB'),
     viewport: { width: 1280, height: 800 },
+    screenshot: 'only-on-failure',
     launchOptions: {
       executablePath: needed('CHROMIUM'),
       args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],

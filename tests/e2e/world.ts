@@ -1,3 +1,4 @@
+import AxeBuilder from '@axe-core/playwright';
 import { expect, type Page } from '@playwright/test';
 
 /** What the tests know of the processes that run: the product's address, and the demo world's. */
@@ -95,4 +96,15 @@ export async function editInBallast(page: Page, id: string, label: string, value
   await page.getByLabel(label, { exact: true }).fill(value);
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByText('Saved.')).toBeVisible();
+}
+
+/** A picture of what is on the screen, to look at; only where somebody asks for pictures. */
+export async function picture(page: Page, name: string) {
+  if (process.env.UPRIGHT_PICTURES) await page.screenshot({ path: `${process.env.UPRIGHT_PICTURES}/${name}.png` });
+}
+
+/** What is on the screen can be used by everyone, as far as axe can tell. */
+export async function forEveryone(page: Page, where = '') {
+  const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+  expect(found.violations.map((v) => `${where}${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(' | ')}`)).toEqual([]);
 }

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Text.Json.Serialization;
 
 namespace UprightMirror.Connectors.Calling;
@@ -100,6 +101,10 @@ public sealed record CollectionSettings(
     IReadOnlyList<string>? LineColumns = null,
     string? Beside = null)
 {
+    /// <summary>The fields that say something about a record, not in it.</summary>
+    [JsonIgnore]
+    public ImmutableHashSet<string> Stamps => [.. new[] { this.ChangedAt, this.ChangedBy, this.VersionTag, this.Reference }.OfType<string>()];
+
     [JsonIgnore]
     public Paging PagingOrDefault => this.Paging ?? new Paging.Cursor();
 }

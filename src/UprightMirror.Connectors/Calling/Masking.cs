@@ -18,8 +18,11 @@ public static partial class Masking
     public static string Personal(string text)
     {
         var masked = PersonalNames().Replace(text, m => m.Groups["before"].Value + First(m.Groups["value"].Value) + Mask + m.Groups["after"].Value);
-        return Telephone().Replace(Mail().Replace(masked, m => First(m.Value) + Mask), Mask);
+        return Contacts(masked);
     }
+
+    /// <summary>Takes out e-mail addresses, and telephone numbers that begin with their country.</summary>
+    public static string Contacts(string text) => Telephone().Replace(Mail().Replace(text, m => First(m.Value) + Mask), Mask);
 
     private static string First(string text) => text.Length > 0 && char.IsLetterOrDigit(text[0]) ? text[..1] : "";
 

@@ -28,13 +28,13 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
     {
         // Anew, not as it was read some days ago: a run begins with this, and must know what has changed.
         this.described = null;
-        return (await this.Set(collection, cancellation)).Catalogue;
+        return this.Stamped(await this.Set(collection, cancellation));
     }
 
     public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation)
     {
         this.described = null;
-        return new Catalogue([.. (await this.Description(cancellation)).Sets.Values.OrderBy(s => s.Name, StringComparer.Ordinal).Select(s => s.Catalogue)]);
+        return new Catalogue([.. (await this.Description(cancellation)).Sets.Values.OrderBy(s => s.Name, StringComparer.Ordinal).Select(this.Stamped)]);
     }
 
     public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation) => new HttpTest(
@@ -167,6 +167,8 @@ public sealed class ODataConnector(string name, Uri root, ConnectionSettings set
     }
 
     /// <summary>How a set is read: as set, otherwise as its metadata and the usual names suggest.</summary>
+    private CatalogueCollection Stamped(ODataDescription.EntitySet set) => set.Catalogue with { Stamps = this.Own(set).Stamps };
+
     private CollectionSettings Own(ODataDescription.EntitySet set) => settings.For(set.Name) ?? set.Guessed;
 
     /// <summary>The first record of a set; null when it is empty.</summary>

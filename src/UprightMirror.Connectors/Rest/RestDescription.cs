@@ -112,7 +112,7 @@ public sealed class RestDescription
             Add(record, "", 0, []);
         }
 
-        return new CatalogueCollection(name, fields.ToImmutable());
+        return new CatalogueCollection(name, fields.ToImmutable()) { Stamps = settings.Stamps };
 
         void Add(IOpenApiSchema schema, string prefix, int depth, ImmutableHashSet<string> inside)
         {

@@ -61,14 +61,13 @@ public sealed class TableConnector : ISystemConnector
 
     public async Task<CatalogueCollection> Describe(string collection, CancellationToken cancellation)
     {
-        var table = await this.TableOf(collection, cancellation);
-        return new CatalogueCollection(collection, table.Columns.ToImmutableDictionary(c => c.Path));
+        return this.Described(await this.TableOf(collection, cancellation));
     }
 
     public async Task<Catalogue> ReadCatalogue(CancellationToken cancellation)
     {
         this.tables = null;
-        return new Catalogue([.. (await this.Tables(cancellation)).Values.OrderBy(t => t.Name, StringComparer.Ordinal).Select(t => new CatalogueCollection(t.Name, t.Columns.ToImmutableDictionary(c => c.Path)))]);
+        return new Catalogue([.. (await this.Tables(cancellation)).Values.OrderBy(t => t.Name, StringComparer.Ordinal).Select(this.Described)]);
     }
 
     public IAsyncEnumerable<TestStep> Test(CancellationToken cancellation)
@@ -283,6 +282,8 @@ public sealed class TableConnector : ISystemConnector
     private string Database => Uri.UnescapeDataString(this.address.AbsolutePath.Trim('/'));
 
     private string Named(Table table) => $"{TableQueries.Quoted(this.schema)}.{TableQueries.Quoted(table.Name)}";
+
+    private CatalogueCollection Described(Table table) => new(table.Name, table.Columns.ToImmutableDictionary(c => c.Path)) { Stamps = this.Own(table).Stamps };
 
     /// <summary>How a table is read: as set, otherwise as its key and the usual names suggest.</summary>
     private CollectionSettings Own(Table table) => this.settings.For(table.Name) ?? new CollectionSettings(

@@ -36,6 +36,9 @@ public sealed record CatalogueField(string Path, string Type, bool Required, boo
 /// <summary>A collection of a system, with its fields by path.</summary>
 public sealed record CatalogueCollection(string Name, ImmutableDictionary<string, CatalogueField> Fields)
 {
+    /// <summary>The paths of what is kept about a record, not in it: when it changed and by whom, its version, our reference. They are read apart from its fields, and never mapped.</summary>
+    public ImmutableHashSet<string> Stamps { get; init; } = [];
+
     /// <summary>Whether the description knows a path, or what it stands in. One that tells no fields knows all.</summary>
     public bool Describes(string path)
     {

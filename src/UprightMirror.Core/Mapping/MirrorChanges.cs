@@ -66,6 +66,14 @@ public static class MirrorChanges
     public static bool ConcernRecords(MirrorDefinition before, MirrorDefinition after) =>
         !Of(before with { Name = after.Name, Timing = after.Timing, Judged = after.Judged }, after).IsEmpty;
 
+    /// <summary>What becomes of a run when records can't be taken.</summary>
+    public static string TroubleWords(int? stopsAfter) => stopsAfter switch
+    {
+        null => "are set aside, and the others go on",
+        1 => "stop the run at the first",
+        _ => $"stop the run after {stopsAfter}",
+    };
+
     private static IEnumerable<MirrorChange> Between(string? field, IEnumerable<Fact> before, IEnumerable<Fact> after)
     {
         var (were, are) = (before.ToList(), after.ToList());
@@ -117,6 +125,7 @@ public static class MirrorChanges
             yield return Whole("evidence", string.Join(", ", likeness.Evidence.Select(e => $"{e.Field} as {e.Kind}")));
         }
 
+        yield return Whole("records that can't be taken", TroubleWords(mirror.StopsAfter));
         yield return Whole("what is found nowhere else", mirror.LeavesOut ? "is left as it is" : "is created");
         foreach (var judged in mirror.Judged)
         {

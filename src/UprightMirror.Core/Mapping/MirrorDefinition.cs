@@ -109,6 +109,9 @@ public sealed record MirrorDefinition(
     /// <summary>When it runs by itself.</summary>
     public MirrorTiming Timing { get; init; } = MirrorTiming.ByHandOnly;
 
+    /// <summary>How many records may be set aside by one run before it stops; 1 for the first. Null to go on with the others however many there are.</summary>
+    public int? StopsAfter { get; init; }
+
     /// <summary>The shared code lists by name, as they stand; kept beside the definition, not in it.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public ImmutableDictionary<string, CodeTable> CodeLists { get; init; } = ImmutableDictionary<string, CodeTable>.Empty;
@@ -162,6 +165,33 @@ public sealed record MirrorDefinition(
     /// <summary>The agreed fields that a side keeps now and did not keep before, or in another of its fields: there the sides meet anew.</summary>
     public static IEnumerable<string> MetAnew(MirrorDefinition before, MirrorDefinition after, int side) =>
         after.Fields.Where(f => f.Cells[side] is { } cell && before.Fields.FirstOrDefault(b => b.Name == f.Name)?.Cells.ElementAtOrDefault(side)?.Path != cell.Path).Select(f => f.Name);
+
+    /// <summary>The mirror without the sides of one system: fields that nobody keeps then go with them, and nothing recognises by those.</summary>
+    public MirrorDefinition Without(string system)
+    {
+        var left = Enumerable.Range(0, this.Sides.Length).Where(s => this.Sides[s].System != system).ToList();
+        if (left.Count == this.Sides.Length)
+        {
+            return this;
+        }
+
+        ImmutableArray<AgreedFieldDefinition> fields = [.. this.Fields.Select(Left).Where(f => f.WorkedOut is not null || f.Cells.Any(c => c is not null))];
+        var names = fields.Select(f => f.Name).ToHashSet(StringComparer.Ordinal);
+        return this with
+        {
+            Sides = [.. left.Select(s => this.Sides[s])],
+            Fields = fields,
+            Recognising = [.. this.Recognising.Where(r => names.Contains(r.Field))],
+            Likeness = this.Likeness is { } likeness ? likeness with { Evidence = [.. likeness.Evidence.Where(e => names.Contains(e.Field))] } : null,
+        };
+
+        AgreedFieldDefinition Left(AgreedFieldDefinition field) => field with
+        {
+            Cells = [.. left.Select(s => field.Cells[s])],
+            Rank = [.. field.Rank.Where(r => r != system)],
+            Lines = field.Lines is { } lines ? lines with { Fields = [.. lines.Fields.Select(Left)] } : null,
+        };
+    }
 
     private int SideOf(string system, string field) =>
         this.Sides.Select(s => s.System).ToList().IndexOf(system) is >= 0 and var side

@@ -72,6 +72,11 @@ public static class PlainWords
             yield return "Records of one system are never joined without a person.";
         }
 
+        if (mirror.StopsAfter is not null)
+        {
+            yield return $"Records that can't be taken {MirrorChanges.TroubleWords(mirror.StopsAfter)}.";
+        }
+
         if (mirror.LeavesOut)
         {
             yield return $"A {mirror.RecordType} that is found nowhere else is left as it is, and created nowhere.";

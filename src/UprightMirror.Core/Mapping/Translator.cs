@@ -137,13 +137,7 @@ public sealed class Translator
     }
 
     /// <summary>A text that a person typed, as the side's own description wants it: a number, yes or no, or text.</summary>
-    public Value RawOf(string path, string typed)
-    {
-        var described = this.catalogue.Fields.GetValueOrDefault(path)?.Type ?? "";
-        return TypeWords.IsNumber(described) ? ValueJson.FromText(typed, FieldType.Number, null) ?? Value.Text(typed)
-            : TypeWords.IsYesNo(described) ? ValueJson.FromText(typed, FieldType.YesNo, null) ?? Value.Text(typed)
-            : Value.Text(typed);
-    }
+    public Value RawOf(string path, string typed) => TypedText.Read(typed, this.catalogue.Fields.GetValueOrDefault(path)) ?? Value.Text(typed);
 
     private string? CountryOf(Value[] values) => this.countryField >= 0 && values[this.countryField] is TextValue { Content.Length: 2 } country ? country.Content : null;
 

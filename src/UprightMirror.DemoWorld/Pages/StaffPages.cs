@@ -24,7 +24,7 @@ public static partial class StaffPages
 
     public static void MapStaffPages(this IEndpointRouteBuilder app, string? folder)
     {
-        app.MapGet("/", () => Page("Saltmarsh Paddle Works: demo systems", "#f4f4f4", "<p>The simulated systems of the demo. Each has its own page, where its own staff works.</p><ul><li><a href='/slipway'>Slipway CRM</a></li><li><a href='/ballast'>Ballast ERP</a></li><li><a href='/pennant'>Pennant Mail</a></li><li><a href='/drop'>Drop folder</a></li></ul><p><a href='/faults'>Faults</a>, for who shows or tests what happens when things go wrong.</p>"));
+        app.MapGet("/", () => Page("Saltmarsh Paddle Works: demo systems", "#f4f4f4", "<p>The simulated systems of the demo. Each has its own page, where its own staff works.</p><ul><li><a href='/slipway'>Slipway CRM</a></li><li><a href='/ballast'>Ballast ERP</a></li><li><a href='/pennant'>Pennant Mail</a></li><li><a href='/drop'>Drop folder</a></li></ul><p>What is told to people ends in <a href='/mail'>the mailbox</a> and in <a href='/room'>the office's room</a>.</p><p><a href='/faults'>Faults</a>, for who shows or tests what happens when things go wrong.</p>"));
         MapSlipway(app);
         MapBallast(app);
         MapPennant(app);

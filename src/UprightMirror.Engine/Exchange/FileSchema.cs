@@ -58,7 +58,8 @@ public static class FileSchema
                     var (properties, required) = (new JsonObject(), new JsonArray());
                     foreach (var property in MirrorFile.Json.GetTypeInfo(type).Properties.Where(p => p.Get is not null))
                     {
-                        properties[property.Name] = Of(property.PropertyType, property.IsGetNullable);
+                        var said = Of(property.PropertyType, property.IsGetNullable);
+                        properties[property.Name] = property.AssociatedParameter is { HasDefaultValue: true } given && DefaultOf(property.PropertyType, given.DefaultValue) is { } left ? With(said, ("default", left)) : said;
                         if (property.AssociatedParameter is { HasDefaultValue: false, IsNullable: false })
                         {
                             required.Add((JsonNode?)property.Name);
@@ -70,6 +71,57 @@ public static class FileSchema
 
                 var named = new JsonObject { ["$ref"] = $"#/$defs/{type.Name}" };
                 return mayBeNull ? new JsonObject { ["anyOf"] = new JsonArray(named, new JsonObject { ["type"] = "null" }) } : named;
+            }
+        }
+    }
+
+    /// <summary>What counts where nothing is said; null where that is nothing.</summary>
+    private static JsonNode? DefaultOf(Type type, object? value) => type switch
+    {
+        { IsGenericType: true } when type.GetGenericTypeDefinition() == typeof(ImmutableArray<>) => new JsonArray(),
+        _ => value is null ? null : JsonSerializer.SerializeToNode(value, Nullable.GetUnderlyingType(type) ?? type, MirrorFile.Json),
+    };
+
+    /// <summary>Leaves out what would count all the same.</summary>
+    /// <param name="root">The schema that it is written by.</param>
+    internal static void LeaveOutDefaults(JsonNode root, JsonNode? value) => LeaveOutDefaults(root, root, value);
+
+    private static void LeaveOutDefaults(JsonNode root, JsonNode? schema, JsonNode? value)
+    {
+        while ((schema as JsonObject)?["$ref"] is { } pointer)
+        {
+            schema = At(root, pointer.GetValue<string>());
+        }
+
+        if (schema is not JsonObject rules || value is null)
+        {
+            return;
+        }
+
+        if (rules["anyOf"] is JsonArray ways)
+        {
+            LeaveOutDefaults(root, ways[0], value);
+        }
+        else if (value is JsonArray items)
+        {
+            foreach (var item in items)
+            {
+                LeaveOutDefaults(root, rules["items"], item);
+            }
+        }
+        else if (value is JsonObject fields)
+        {
+            foreach (var (name, inner) in fields.ToList())
+            {
+                var own = (rules["properties"] as JsonObject)?[name];
+                if ((own as JsonObject)?["default"] is { } left && JsonNode.DeepEquals(left, inner))
+                {
+                    fields.Remove(name);
+                }
+                else
+                {
+                    LeaveOutDefaults(root, own ?? rules["additionalProperties"] as JsonObject, inner);
+                }
             }
         }
     }

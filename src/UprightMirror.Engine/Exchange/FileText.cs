@@ -30,7 +30,9 @@ public static class FileText
     public static string Write(MirrorFile file)
     {
         var yaml = new SerializerBuilder().WithQuotingNecessaryStrings(quoteYaml1_1Strings: true).WithIndentedSequences().WithMaximumRecursion(MostDeep).Build();
-        return "# Mirrors of Upright Mirror. What may stand here is said by mirror-file.schema.json.\n" + yaml.Serialize(Plain(JsonSerializer.SerializeToNode(file, MirrorFile.Json))!);
+        var json = JsonSerializer.SerializeToNode(file, MirrorFile.Json)!;
+        FileSchema.LeaveOutDefaults(Schema, json);
+        return "# Mirrors of Upright Mirror. What may stand here, and what counts where it is left out, is said by mirror-file.schema.json.\n" + yaml.Serialize(Plain(json)!);
     }
 
     /// <returns>The file, or each thing that is wrong with it, in the order of its lines.</returns>

@@ -60,7 +60,7 @@ public sealed class Importing(Mirrors mirrors, Drafts drafts, CodeLists codeList
         select (mirror.Sides[side].Collection, path);
 
     /// <summary>Brings the mirrors of a file in. Nothing is brought in where something is in the way.</summary>
-    /// <param name="systems">For each system of the file the connection that it is here, as a person said.</param>
+    /// <param name="systems">For each system of the file the connection that it is here, as a person said; nothing to leave its sides out.</param>
     /// <returns>What is in the way; empty when all of it is here now.</returns>
     public async Task<ImmutableArray<string>> Import(MirrorFile file, IReadOnlyDictionary<string, string> systems, string who, CancellationToken cancellation)
     {
@@ -68,6 +68,9 @@ public sealed class Importing(Mirrors mirrors, Drafts drafts, CodeLists codeList
         var wrong = new List<string>();
         wrong.AddRange(file.Systems.Where(s => !systems.ContainsKey(s.Key)).Select(s => $"Say which connection {s.Value.Name} ({s.Key}) is here."));
         wrong.AddRange(systems.Where(s => !file.Systems.ContainsKey(s.Key)).Select(s => $"{s.Key} is no system of the file. It has {string.Join(", ", file.Systems.Keys)}."));
+        file = file.Without([.. file.Systems.Keys.Where(s => systems.TryGetValue(s, out var here) && here.Length == 0)]);
+        systems = systems.Where(s => s.Value.Length > 0).ToDictionary();
+        wrong.AddRange(file.Mirrors.Where(m => m.Sides.Length < 2).Select(m => $"{m.Name} would have {(m.Sides.Length == 1 ? "one side" : "no side")}: a mirror has two or more."));
         wrong.AddRange(systems.Where(s => all.All(c => c.System != s.Value)).Select(s => $"There is no connection {s.Value}. There are {string.Join(", ", all.Select(c => c.System))}."));
         foreach (var matched in (await this.Match(file, cancellation)).Where(m => systems.ContainsKey(m.System) && all.Any(c => c.System == systems[m.System]) && m.Candidates.All(c => c.System != systems[m.System])))
         {

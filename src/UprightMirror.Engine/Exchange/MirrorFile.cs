@@ -38,6 +38,13 @@ public sealed record MirrorFile(int Form, ImmutableSortedDictionary<string, Syst
             [.. mirrors]);
     }
 
+    /// <summary>The file without some of its systems: their sides are left out of every mirror.</summary>
+    public MirrorFile Without(IReadOnlyCollection<string> systems) => systems.Count == 0 ? this : this with
+    {
+        Systems = this.Systems.RemoveRange(systems),
+        Mirrors = [.. this.Mirrors.Select(m => systems.Aggregate(m, (left, system) => left.Without(system)))],
+    };
+
     /// <summary>The file with its systems called by other keys: those of the connections that they are here.</summary>
     public MirrorFile With(IReadOnlyDictionary<string, string> systems)
     {

@@ -43,6 +43,9 @@ internal static class ConflictEndpoints
         api.MapPost("/conflicts/{id:long}/decision", Decide).RequireAuthorization(Roles.Steward).WithName("decide");
     }
 
+    /// <summary>The oldest are listed; what comes after them is listed as these are decided.</summary>
+    private const int MostListed = 300;
+
     public static bool IsTooLong(string? comment) => comment?.Length > 500;
 
     /// <summary>A comment that says something; null otherwise.</summary>
@@ -67,7 +70,7 @@ internal static class ConflictEndpoints
     {
         var shown = await Shown.With(connections, cancellation);
         var kept = (await mirrors.All(cancellation)).ToDictionary(m => m.Id);
-        return [.. (await views.Conflicts(1000, cancellation)).Select(c => Row(c, kept[c.MirrorId], shown))];
+        return [.. (await views.Conflicts(MostListed, cancellation)).Select(c => Row(c, kept[c.MirrorId], shown))];
     }
 
     private static async Task<Results<Ok<ConflictPage>, NotFound>> Page(long id, Views views, Mirrors mirrors, KeptConnections connections, NpgsqlDataSource database, TimeProvider clock, CancellationToken cancellation)

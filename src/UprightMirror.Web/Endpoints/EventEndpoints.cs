@@ -32,8 +32,8 @@ internal static class EventEndpoints
     public static void MapEvents(this RouteGroupBuilder api)
     {
         api.MapGet("/systems/{key}/events", Shown).WithName("getEvents");
-        api.MapPut("/systems/{key}/events", Open).RequireAuthorization(Roles.Administrator).WithName("openEvents");
-        api.MapDelete("/systems/{key}/events", Close).RequireAuthorization(Roles.Administrator).WithName("closeEvents");
+        api.MapPut("/systems/{key}/events", Open).RequireAuthorization(Roles.Administrator).Audited("opened or changed the address for events of {key}").WithName("openEvents");
+        api.MapDelete("/systems/{key}/events", Close).RequireAuthorization(Roles.Administrator).Audited("closed the address for events of {key}").WithName("closeEvents");
     }
 
     /// <summary>The address that systems call. Nobody signs in there: the address is not to be guessed, and events may be signed.</summary>

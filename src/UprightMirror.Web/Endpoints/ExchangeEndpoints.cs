@@ -1,15 +1,18 @@
 using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Mvc;
+using UprightMirror.Core.Mapping;
 using UprightMirror.Engine.Exchange;
 using UprightMirror.Storage;
+using UprightMirror.Web.Endpoints.Drafting;
 using UprightMirror.Web.SigningIn;
 
 namespace UprightMirror.Web.Endpoints;
 
 /// <param name="Text">The file as it is.</param>
-/// <param name="Systems">For each system of the file the connection that it is here; left out to look at the file only.</param>
-public sealed record FileAsked(string Text, IReadOnlyDictionary<string, string>? Systems = null);
+/// <param name="Systems">For each system of the file the connection that it is here, or nothing to leave its sides out; null to look at the file only.</param>
+/// <param name="Names">What mirrors of the file, by key, are called here; those left out keep their names.</param>
+public sealed record FileAsked(string Text, IReadOnlyDictionary<string, string>? Systems = null, IReadOnlyDictionary<string, string>? Names = null);
 
 /// <summary>What a file holds, and what it needs here.</summary>
 /// <param name="Problems">Everything that is wrong with it, by line; it can't be brought in then.</param>
@@ -30,17 +33,26 @@ public sealed record ConnectionToMatch(string System, string Name, IReadOnlyList
 /// <param name="Mirrors">The keys of those that are here now, as drafts.</param>
 public sealed record BroughtIn(IReadOnlyList<string> Mirrors);
 
+/// <summary>A mirror that ships with the product, to begin from.</summary>
+/// <param name="Systems">What its sides' systems are called in it; here they are what a person says.</param>
+/// <param name="Exists">Whether a mirror of this name or key is here already.</param>
+public sealed record TemplateShown(string Key, string Name, string RecordType, IReadOnlyList<string> Systems, int Fields, bool Exists);
+
 /// <summary>Mirrors as a file: out of this workspace, and into it.</summary>
 internal static class ExchangeEndpoints
 {
+    private const int MostName = 60;
     private const int LargestFile = 8 * 1024 * 1024;
 
     public static void MapExchange(this RouteGroupBuilder api)
     {
         api.MapGet("/mirrors/file", Export).RequireAuthorization(Roles.Administrator).WithName("exportMirrors");
         api.MapGet("/mirrors/file/schema", () => Results.Text(FileSchema.Document().ToJsonString(), "application/schema+json")).WithName("mirrorFileSchema");
+        api.MapGet("/mirrors/templates", AllTemplates).RequireAuthorization(Roles.Administrator).WithName("getTemplates");
+        api.MapGet("/mirrors/templates/{key}", Results<ContentHttpResult, NotFound> (string key) =>
+            Templates.All.FirstOrDefault(t => t.Key == key) is { } template ? TypedResults.Text(template.Text, "application/yaml") : TypedResults.NotFound()).RequireAuthorization(Roles.Administrator).WithName("getTemplate");
         api.MapPost("/mirrors/file/look", Look).RequireAuthorization(Roles.Administrator).WithMetadata(new RequestSizeLimitAttribute(LargestFile)).WithName("lookAtMirrorFile");
-        api.MapPost("/mirrors/file", Import).RequireAuthorization(Roles.Administrator).WithMetadata(new RequestSizeLimitAttribute(LargestFile)).WithName("importMirrors");
+        api.MapPost("/mirrors/file", Import).RequireAuthorization(Roles.Administrator).WithMetadata(new RequestSizeLimitAttribute(LargestFile)).Audited("brought mirrors in from a file").WithName("importMirrors");
     }
 
     private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Export(string[]? mirror, Mirrors mirrors, CodeLists codeLists, KeptConnections connections, CancellationToken cancellation)
@@ -56,6 +68,15 @@ internal static class ExchangeEndpoints
         return TypedResults.File(Encoding.UTF8.GetBytes(FileText.Write(file)), "application/yaml", $"{(all.Count == 1 ? all[0].Key : "mirrors")}.yaml");
     }
 
+    private static async Task<IReadOnlyList<TemplateShown>> AllTemplates(Mirrors mirrors, CancellationToken cancellation)
+    {
+        var here = await mirrors.All(cancellation);
+        return [.. Templates.All.SelectMany(t => t.File.Mirrors.Select(m => new TemplateShown(t.Key, m.Name, m.RecordType, [.. m.Sides.Select(s => t.File.Systems[s.System].Name)], m.Fields.Length, IsHere(m, here))))];
+    }
+
+    private static bool IsHere(MirrorDefinition mirror, IReadOnlyList<KeptMirror> here) =>
+        here.Any(h => h.Definition.Key == mirror.Key || h.Definition.Name.Equals(mirror.Name, StringComparison.OrdinalIgnoreCase));
+
     private static async Task<Ok<FileShown>> Look(FileAsked asked, Importing importing, Mirrors mirrors, CancellationToken cancellation)
     {
         var (file, problems) = FileText.Read(asked.Text);
@@ -67,7 +88,7 @@ internal static class ExchangeEndpoints
         var here = await mirrors.All(cancellation);
         return TypedResults.Ok(new FileShown(
             [],
-            [.. file.Mirrors.Select(m => new MirrorInFile(m.Key, m.Name, m.Fields.Length, [.. m.Sides.Select(s => file.Systems[s.System].Name)], here.Any(h => h.Definition.Key == m.Key || h.Definition.Name.Equals(m.Name, StringComparison.OrdinalIgnoreCase))))],
+            [.. file.Mirrors.Select(m => new MirrorInFile(m.Key, m.Name, m.Fields.Length, [.. m.Sides.Select(s => file.Systems[s.System].Name)], IsHere(m, here)))],
             [.. file.CodeLists.Keys],
             [.. (await importing.Match(file, cancellation)).Select(m => new SystemToMatch(m.System, m.InFile.Name, m.InFile.Protocol, [.. m.InFile.Collections], m.Used, m.Guess?.System, [.. m.Candidates.Select(c => new ConnectionToMatch(c.System, c.Name, [.. c.Missing]))]))]));
     }
@@ -78,6 +99,12 @@ internal static class ExchangeEndpoints
         if (file is null)
         {
             return SystemsEndpoints.Problem(problems[0].ToString());
+        }
+
+        file = file with { Mirrors = [.. file.Mirrors.Select(m => asked.Names?.GetValueOrDefault(m.Key)?.Trim() is { Length: > 0 } name ? m with { Key = DraftEndpoints.KeyOf(name), Name = name } : m)] };
+        if (file.Mirrors.FirstOrDefault(m => m.Name.Length > MostName || m.Key.Length is 0 or > MostName) is { } unnamed)
+        {
+            return SystemsEndpoints.Problem($"Call a mirror by a name of letters and digits, of at most {MostName} characters: {unnamed.Name[..Math.Min(unnamed.Name.Length, MostName)]} is none.");
         }
 
         var wrong = await importing.Import(file, asked.Systems ?? new Dictionary<string, string>(), http.User.Identity!.Name!, cancellation);

@@ -3,6 +3,7 @@ using System.Security.Claims;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
 using UprightMirror.Core.Values;
 using UprightMirror.Storage;
 using UprightMirror.Web.Running;
@@ -32,18 +33,32 @@ public sealed record PlannedShown(Guid? Link, string Title, int Side, string Kin
 public sealed record PlannedField(string Field, string Now, string After);
 
 /// <param name="Writes">The first of them: removals first, then creations.</param>
-public sealed record PlannedPage(IReadOnlyList<SideShown> Sides, IReadOnlyList<PlannedShown> Writes, int Total);
+/// <param name="Total">How many there are of what was asked for.</param>
+/// <param name="Counts">How many there are of each kind on each side, whatever was asked for.</param>
+/// <param name="Held">Of a rehearsal, what it would have set aside, by what for, the commonest first.</param>
+public sealed record PlannedPage(IReadOnlyList<SideShown> Sides, IReadOnlyList<PlannedShown> Writes, int Total, IReadOnlyList<PlannedOfKind> Counts, IReadOnlyList<RehearsedHeld> Held);
+
+/// <param name="Pattern">The reason without what is only one record's.</param>
+/// <param name="Examples">The first of the records, with the reason of each.</param>
+public sealed record RehearsedHeld(int Side, string? Field, string Pattern, int Records, IReadOnlyList<RehearsedExample> Examples);
+
+public sealed record RehearsedExample(string Title, string Reason);
+
+/// <param name="Kind">change, create or remove.</param>
+public sealed record PlannedOfKind(string Kind, int Side, int Count);
 
 /// <summary>Guards: their limits, what a paused run waits to do, and the answer to it.</summary>
 internal static class GuardsEndpoints
 {
     private const int MostShown = 200;
     private const int MostAsked = 10_000;
+    private const int MostExamples = 5;
 
     public static void MapGuards(this RouteGroupBuilder api)
     {
-        api.MapPut("/mirrors/{key}/guards", SetGuards).RequireAuthorization(Roles.Administrator).WithName("setGuards");
+        api.MapPut("/mirrors/{key}/guards", SetGuards).RequireAuthorization(Roles.Administrator).Audited("changed what pauses {key}").WithName("setGuards");
         api.MapGet("/runs/{id:long}/planned", Planned).WithName("getPlanned");
+        api.MapGet("/runs/{id:long}/planned.csv", PlannedCsv).WithName("getPlannedAsCsv");
         api.MapPost("/runs/{id:long}/guard", Answer).RequireAuthorization(Roles.Steward).WithName("answerGuard");
     }
 
@@ -74,15 +89,60 @@ internal static class GuardsEndpoints
         static GuardLimit? Of(GuardLimitShown? limit) => limit is null ? null : new GuardLimit(limit.Number, limit.Share);
     }
 
-    private static async Task<Results<Ok<PlannedPage>, NotFound>> Planned(long id, int? count, RunBook book, Mirrors mirrors, KeptConnections connections, Views views, CancellationToken cancellation)
+    /// <param name="kind">change, create or remove.</param>
+    private static async Task<Results<Ok<PlannedPage>, NotFound>> Planned(long id, int? count, string? kind, int? side, string? text, RunBook book, Mirrors mirrors, KeptConnections connections, Views views, CancellationToken cancellation)
     {
         if (await book.Find(id, cancellation) is not { } run || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == run.MirrorId) is not { } mirror)
         {
             return TypedResults.NotFound();
         }
 
-        var (writes, total) = await views.Planned(run, Math.Clamp(count ?? MostShown, 1, MostAsked), cancellation);
-        return TypedResults.Ok(new PlannedPage((await Endpoints.Shown.With(connections, cancellation)).Sides(mirror.Definition), [.. writes.Select(w => new PlannedShown(w.Link, w.Title, w.Side, w.Kind.ToLowerInvariant(), w.RecordId, FieldsOf(w.Fields)))], total));
+        var (writes, total) = await views.Planned(run, Only(kind, side, text), 0, Math.Clamp(count ?? MostShown, 1, MostAsked), cancellation);
+        return TypedResults.Ok(new PlannedPage((await Endpoints.Shown.With(connections, cancellation)).Sides(mirror.Definition), [.. writes.Select(w => new PlannedShown(w.Link, w.Title, w.Side, w.Kind.ToLowerInvariant(), w.RecordId, FieldsOf(w.Fields)))], total,
+            [.. (await views.PlannedCounts(run, cancellation)).Select(c => new PlannedOfKind(c.Kind.ToLowerInvariant(), c.Side, c.Count))],
+            run.Rehearsal ? Held(await views.RehearsedHolds(run, cancellation)) : []));
+    }
+
+    private static List<RehearsedHeld> Held(IReadOnlyList<HoldView> holds) =>
+        [.. holds.GroupBy(h => (h.Side, h.Field, HeldReason.Of(h.Reason, h.RecordId, h.Title, h.Answer).Pattern)).OrderByDescending(g => g.Count())
+            .Select(g => new RehearsedHeld(g.Key.Side, g.Key.Field, g.Key.Pattern, g.Count(), [.. g.Take(MostExamples).Select(h => new RehearsedExample(h.Title, h.Reason))]))];
+
+    private static PlannedOnly Only(string? kind, int? side, string? text) =>
+        new(kind is "change" or "create" or "remove" ? char.ToUpperInvariant(kind[0]) + kind[1..] : null, side, text?.Length > 200 ? text[..200] : text);
+
+    /// <summary>The writes of a run, a line for each value: before and after.</summary>
+    private static async Task<IResult> PlannedCsv(long id, string? kind, int? side, string? text, Masked masked, ClaimsPrincipal user, RunBook book, Mirrors mirrors, KeptConnections connections, Views views, CancellationToken cancellation)
+    {
+        if (await book.Find(id, cancellation) is not { } run || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == run.MirrorId) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        var names = (await Endpoints.Shown.With(connections, cancellation)).Names(mirror.Definition);
+        var mask = await masked.For(user, cancellation);
+        IReadOnlyList<string> columns = ["What", "System", mirror.Definition.Name, "Id there", "Field", "Before", "After"];
+        return CsvAnswer.Of($"{mirror.Definition.Key}-{(run.Rehearsal ? "rehearsal" : "run")}-{id}.csv", columns, Rows());
+
+        async IAsyncEnumerable<IReadOnlyList<string?>> Rows()
+        {
+            for (var offset = 0; ; offset += MostAsked)
+            {
+                var (writes, _) = await views.Planned(run, Only(kind, side, text), offset, MostAsked, cancellation);
+                foreach (var write in writes)
+                {
+                    foreach (var field in FieldsOf(write.Fields).DefaultIfEmpty(new PlannedField("", "", "")))
+                    {
+                        IReadOnlyList<string?> line = [write.Kind.ToLowerInvariant(), names[write.Side], write.Title, write.RecordId, field.Field, field.Now, field.After];
+                        yield return mask?.Row(line, columns, (2, mirror.Definition.Key), field.Field, [5, 6]) ?? line;
+                    }
+                }
+
+                if (writes.Count < MostAsked)
+                {
+                    yield break;
+                }
+            }
+        }
     }
 
     private static IReadOnlyList<PlannedField> FieldsOf(string json)

@@ -36,8 +36,8 @@ internal static partial class InboxEndpoints
     public static void MapInboxes(this RouteGroupBuilder api)
     {
         api.MapGet("/systems/{key}/inboxes", All).WithName("getInboxes");
-        api.MapPut("/systems/{key}/inboxes/{collection}", Open).RequireAuthorization(Roles.Administrator).WithName("openInbox");
-        api.MapDelete("/systems/{key}/inboxes/{collection}", Close).RequireAuthorization(Roles.Administrator).WithName("closeInbox");
+        api.MapPut("/systems/{key}/inboxes/{collection}", Open).RequireAuthorization(Roles.Administrator).Audited("opened or changed the address for {collection} of {key}").WithName("openInbox");
+        api.MapDelete("/systems/{key}/inboxes/{collection}", Close).RequireAuthorization(Roles.Administrator).Audited("closed the address for {collection} of {key}").WithName("closeInbox");
     }
 
     /// <summary>Takes what was sent to an inbox into its queue, and answers.</summary>

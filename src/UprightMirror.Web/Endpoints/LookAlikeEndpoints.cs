@@ -113,11 +113,18 @@ internal static class LookAlikeEndpoints
                 j.Pair, kept[j.MirrorId].Definition.Key, kept[j.MirrorId].Definition.Likeness?.TitleOf(j.EvidenceA) ?? j.A.Id, j.What, j.Who, j.At))]);
     }
 
-    /// <summary>How many clusters wait.</summary>
-    public static async Task<(int Count, LookAlikeRow? Oldest)> Waiting(LookAlikes lookAlikes, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
+    /// <summary>How many clusters wait, and the oldest of them.</summary>
+    public static async Task<(int Count, LookAlikeRow? Oldest)> Waiting(WaitingLookAlikes waiting, LookAlikes lookAlikes, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
     {
-        var rows = (await List(lookAlikes, mirrors, connections, cancellation)).Rows;
-        return (rows.Count, rows.MinBy(r => r.FoundAt));
+        var (count, oldest) = await waiting.Read(cancellation);
+        if (oldest.Count == 0 || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == oldest[0].MirrorId) is not { } mirror)
+        {
+            return (count, null);
+        }
+
+        var first = oldest.MaxBy(p => p.Probability)!;
+        var evidence = await lookAlikes.EvidenceOf(first, cancellation);
+        return (count, Row([first with { EvidenceA = evidence }, .. oldest.Where(p => p != first)], mirror, await Shown.With(connections, cancellation)));
     }
 
     /// <summary>Pairs that hang together by a record, the likeliest of each first; clusters in the order of their first pairs.</summary>

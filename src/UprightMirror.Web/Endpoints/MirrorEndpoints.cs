@@ -2,6 +2,7 @@ using System.Security.Claims;
 using Microsoft.AspNetCore.Http.HttpResults;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Timing;
+using UprightMirror.Engine;
 using UprightMirror.Storage;
 using UprightMirror.Web.Running;
 using UprightMirror.Web.SigningIn;
@@ -25,12 +26,14 @@ public sealed record RunStarted(long Run);
 
 internal static class MirrorEndpoints
 {
+    private const int MostSampled = 10_000;
+
     public static void MapMirrors(this RouteGroupBuilder api)
     {
         api.MapGet("/mirrors", List).WithName("getMirrors");
         api.MapGet("/mirrors/{key}", Page).WithName("getMirror");
-        api.MapPut("/mirrors/{key}/state", SetState).RequireAuthorization(Roles.Administrator).WithName("setState");
-        api.MapPost("/mirrors/{key}/runs", (string key, bool? rehearse, bool? draft, Mirrors mirrors, Drafts drafts, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation) => Start(key, rehearse == true, draft == true, mirrors, drafts, queue, user, cancellation))
+        api.MapPut("/mirrors/{key}/state", SetState).RequireAuthorization(Roles.Administrator).Audited("paused or resumed {key}").WithName("setState");
+        api.MapPost("/mirrors/{key}/runs", (string key, bool? rehearse, bool? draft, int? sample, string? find, Mirrors mirrors, Drafts drafts, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation) => Start(key, rehearse == true, draft == true, new RunLimits(Sample: sample, Find: string.IsNullOrWhiteSpace(find) ? null : find.Trim()), mirrors, drafts, queue, user, cancellation))
             .RequireAuthorization(Roles.Steward).WithName("startRun");
     }
 
@@ -99,11 +102,16 @@ internal static class MirrorEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<Accepted<RunStarted>, NotFound, ProblemHttpResult>> Start(string key, bool rehearse, bool ofDraft, Mirrors mirrors, Drafts drafts, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation)
+    private static async Task<Results<Accepted<RunStarted>, NotFound, ProblemHttpResult>> Start(string key, bool rehearse, bool ofDraft, RunLimits limits, Mirrors mirrors, Drafts drafts, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror)
         {
             return TypedResults.NotFound();
+        }
+
+        if (limits is { Sample: < 1 or > MostSampled } or { Find.Length: > 200 } || (!rehearse && limits is { Sample: not null } or { Find: not null }))
+        {
+            return TypedResults.Problem(statusCode: 400, title: $"A rehearsal, not a run, may be of a sample of 1 to {MostSampled} records, or of those that a text of at most 200 characters finds.");
         }
 
         if (ofDraft && !rehearse)
@@ -127,7 +135,7 @@ internal static class MirrorEndpoints
             mirror = mirror with { Definition = draft.Definition, InForce = mirror.Definition };
         }
 
-        return await queue.Start(mirror, rehearse, user.Identity!.Name!) is { } run
+        return await queue.Start(mirror, rehearse, user.Identity!.Name!, limits: limits) is { } run
             ? TypedResults.Accepted($"/api/runs/{run}", new RunStarted(run))
             : TypedResults.Problem(statusCode: 409, title: $"A run of {mirror.Definition.Name} is going on already.");
     }

@@ -1,5 +1,8 @@
+using System.Globalization;
+using System.Security.Claims;
 using Microsoft.AspNetCore.Http.HttpResults;
 using UprightMirror.Storage;
+using UprightMirror.Web.SigningIn;
 
 namespace UprightMirror.Web.Endpoints;
 
@@ -16,14 +19,23 @@ public sealed record EntryShown(long Id, long? Run, DateTimeOffset At, string Ki
 
 public sealed record RecordPage(Guid Link, string Mirror, string MirrorName, string RecordType, string Title, DateTimeOffset LinkedSince, bool Waiting, IReadOnlyList<SideShown> Sides, IReadOnlyList<MemberShown> Members, IReadOnlyList<FieldShown> Fields, IReadOnlyList<ConflictRow> Conflicts, IReadOnlyList<EntryShown> Timeline);
 
+/// <param name="Query">What is searched for, as it stands in an address.</param>
+public sealed record ViewAsked(string Name, string Query);
+
 internal static class RecordEndpoints
 {
     private const int MostRows = 1000;
     private const int MostEntries = 500;
+    private const int MostViews = 50;
 
     public static void MapRecords(this RouteGroupBuilder api)
     {
         api.MapGet("/records", List).WithName("getRecords");
+        api.MapGet("/records.csv", Csv).WithName("getRecordsAsCsv");
+        api.MapGet("/views", (SavedViews views, ClaimsPrincipal user, CancellationToken cancellation) => views.Of(Email(user), cancellation)).WithName("getViews");
+        api.MapPost("/views", Keep).WithName("keepView");
+        api.MapDelete("/views/{id:long}", async Task<Results<NoContent, NotFound>> (long id, SavedViews views, ClaimsPrincipal user, CancellationToken cancellation) =>
+            await views.Remove(Email(user), id, cancellation) ? TypedResults.NoContent() : TypedResults.NotFound()).WithName("removeView");
         api.MapGet("/records/{link:guid}", Page).WithName("getRecord");
     }
 
@@ -36,16 +48,77 @@ internal static class RecordEndpoints
 
         // Where it is not said which mirror, the first that has any that fit.
         var all = await mirrors.All(cancellation);
-        var counts = await views.RecordCounts(text, only, cancellation);
+        var counts = await views.RecordCounts([.. all.Select(m => m.Id)], text, only, cancellation);
         var kept = mirror is not null ? await mirrors.Find(mirror, cancellation) : all.FirstOrDefault(m => counts.ContainsKey(m.Id)) ?? all.FirstOrDefault();
         if (kept is null)
+        {
+            return all.Count == 0 && mirror is null ? TypedResults.Ok(new RecordList("", "", [], [], 0, [])) : TypedResults.NotFound();
+        }
+
+        var shown = await Shown.With(connections, cancellation);
+        var rows = !counts.ContainsKey(kept.Id) ? [] : await views.Records(kept.Id, kept.Definition.Sides.Length, text, only, Math.Max(0, offset ?? 0), Math.Clamp(count ?? 100, 1, MostRows), cancellation);
+        return TypedResults.Ok(new RecordList(kept.Definition.Key, kept.Definition.Name, shown.Sides(kept.Definition), rows, counts.GetValueOrDefault(kept.Id), [.. all.Select(m => new MirrorRecords(m.Definition.Key, m.Definition.Name, counts.GetValueOrDefault(m.Id)))]));
+    }
+
+    private static string Email(ClaimsPrincipal user) => user.FindFirstValue(ClaimTypes.NameIdentifier)!;
+
+    private static async Task<Results<NoContent, ProblemHttpResult>> Keep(ViewAsked asked, SavedViews views, ClaimsPrincipal user, CancellationToken cancellation)
+    {
+        if (asked.Name.Trim() is not { Length: > 0 and <= 60 } name || asked.Query.Length > 1000)
+        {
+            return SystemsEndpoints.Problem("Give the view a name of at most 60 characters.");
+        }
+
+        if ((await views.Of(Email(user), cancellation)).Count >= MostViews)
+        {
+            return SystemsEndpoints.Problem($"You keep {MostViews} views already. Forget one first.");
+        }
+
+        await views.Keep(Email(user), name, asked.Query, cancellation);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>What a search finds, with its ids on every side and what is agreed.</summary>
+    private static async Task<IResult> Csv(string mirror, string? text, string? only, Masked masked, ClaimsPrincipal user, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
+    {
+        if (text?.Length > 200 || only is not (null or "conflict" or "held"))
+        {
+            return TypedResults.Problem(statusCode: 400, title: "Search for at most 200 characters; only is conflict or held.");
+        }
+
+        if (await mirrors.Find(mirror, cancellation) is not { } kept)
         {
             return TypedResults.NotFound();
         }
 
-        var shown = await Shown.With(connections, cancellation);
-        var rows = await views.Records(kept.Id, kept.Definition.Sides.Length, text, only, Math.Max(0, offset ?? 0), Math.Clamp(count ?? 100, 1, MostRows), cancellation);
-        return TypedResults.Ok(new RecordList(kept.Definition.Key, kept.Definition.Name, shown.Sides(kept.Definition), rows, counts.GetValueOrDefault(kept.Id), [.. all.Select(m => new MirrorRecords(m.Definition.Key, m.Definition.Name, counts.GetValueOrDefault(m.Id)))]));
+        var names = (await Shown.With(connections, cancellation)).Names(kept.Definition);
+        IReadOnlyList<string> fields = [.. kept.Definition.Fields.Select(f => f.Name)];
+        var mask = await masked.For(user, cancellation);
+        IReadOnlyList<string> columns = [kept.Definition.Name, .. names, .. fields, "Conflicts", "Held", "Changed"];
+        return CsvAnswer.Of($"{kept.Definition.Key}.csv", columns, Rows());
+
+        async IAsyncEnumerable<IReadOnlyList<string?>> Rows()
+        {
+            for (var offset = 0; ;)
+            {
+                var part = await views.Records(kept.Id, names.Count, text, only, offset, MostRows, cancellation, bounded: false);
+                var agreed = await views.AgreedOf([.. part.Select(r => r.Link)], cancellation);
+                foreach (var row in part)
+                {
+                    var values = agreed.GetValueOrDefault(row.Link);
+                    IReadOnlyList<string?> line = [row.Title, .. row.Ids, .. fields.Select(f => values?.GetValueOrDefault(f)), Number(row.Conflicts), Number(row.Holds), row.ChangedAt.ToUniversalTime().ToString("yyyy-MM-dd HH:mm:ss'Z'", CultureInfo.InvariantCulture)];
+                    yield return mask?.Row(line, columns, (0, kept.Definition.Key)) ?? line;
+                }
+
+                offset += part.Count;
+                if (part.Count < MostRows)
+                {
+                    yield break;
+                }
+            }
+        }
+
+        static string Number(int number) => number.ToString(CultureInfo.InvariantCulture);
     }
 
     private static async Task<Results<Ok<RecordPage>, NotFound>> Page(Guid link, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation) =>
@@ -67,7 +140,7 @@ internal static class RecordEndpoints
             link, mirror.Definition.Key, mirror.Definition.Name, mirror.Definition.RecordType, record.Title, record.CreatedAt, record.Waiting, shown.Sides(mirror.Definition),
             [.. mirror.Definition.Sides.Select((_, s) => members.TryGetValue(s, out var m) ? new MemberShown(s, m.Id, m.ChangedAt, m.ChangedBy, m.SeenAt) : new MemberShown(s, null, null, null, null))],
             shown.Fields(mirror.Definition, record),
-            [.. (await views.Conflicts(1000, cancellation)).Where(c => c.Link == link).Select(c => ConflictEndpoints.Row(c, mirror, shown))],
+            [.. (await views.ConflictsOf(mirror.Id, link, cancellation)).Select(c => ConflictEndpoints.Row(c, mirror, shown))],
             [.. timeline.Select(Of)]);
     }
 

@@ -20,7 +20,7 @@ namespace UprightMirror.Web.Endpoints;
 /// <param name="Changes">Changes of its catalogue that nobody has looked at yet.</param>
 public sealed record SystemShown(
     string System, string Name, string Monogram, string Colour, string Protocol, string Address, string State, int? Milliseconds, long Calls, long Failures, string? LastFault, DateTimeOffset? LastFaultAt,
-    DateTimeOffset? SeenAt, double? Pace, int? CallsPerSecond, int CallsAtOnce, long TurnedAway, DateTimeOffset? SignedInUntil, int Collections, int Fields, int Changes, IReadOnlyList<string> Mirrors);
+    DateTimeOffset? SeenAt, double? Pace, int? CallsPerSecond, int CallsAtOnce, long TurnedAway, DateTimeOffset? SignedInUntil, int Collections, int Fields, int Changes, IReadOnlyList<string> Mirrors, DateTimeOffset? DownSince, DateOnly? SecretsEndOn);
 
 /// <param name="Settings">Everything of the connection but its secrets and an uploaded description.</param>
 /// <param name="Secrets">The names of the secrets that are kept. What they are is never told.</param>
@@ -41,7 +41,8 @@ public sealed record StepShown(string Name, StepEnd End, int Milliseconds, strin
 /// <param name="Key">Null for a new one: it is made from the name.</param>
 /// <param name="Address">A web address; for a folder a path; for a database <c>postgresql://host:port/database</c>.</param>
 /// <param name="Secrets">Those that were typed. Left out to keep what is kept.</param>
-public sealed record ConnectionAsked(string? Key, string Name, string Protocol, string Address, ConnectionSettings Settings, IReadOnlyDictionary<string, string>? Secrets, string? Monogram = null, string? Colour = null);
+/// <param name="SecretsEndOn">Their last day; null where nobody knows.</param>
+public sealed record ConnectionAsked(string? Key, string Name, string Protocol, string Address, ConnectionSettings Settings, IReadOnlyDictionary<string, string>? Secrets, string? Monogram = null, string? Colour = null, DateOnly? SecretsEndOn = null);
 
 public sealed record ConnectionKept(string System);
 
@@ -63,9 +64,9 @@ internal static class SystemsEndpoints
     {
         api.MapGet("/systems", (KeptConnections connections, Catalogues catalogues, Mirrors mirrors, CancellationToken cancellation) => All(connections, catalogues, mirrors, cancellation)).WithName("getSystems");
         api.MapGet("/systems/{key}", Page).WithName("getSystem");
-        api.MapPost("/systems", Create).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("createSystem");
-        api.MapPut("/systems/{key}", Change).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("changeSystem");
-        api.MapDelete("/systems/{key}", Remove).RequireAuthorization(Roles.Administrator).WithName("removeSystem");
+        api.MapPost("/systems", Create).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).Audited("connected a system").WithName("createSystem");
+        api.MapPut("/systems/{key}", Change).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).Audited("changed the connection {key}").WithName("changeSystem");
+        api.MapDelete("/systems/{key}", Remove).RequireAuthorization(Roles.Administrator).Audited("removed the connection {key}").WithName("removeSystem");
         api.MapPost("/systems/describe", Describe).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("describeSystem");
         api.MapPost("/systems/try", Try).RequireAuthorization(Roles.Administrator).WithMetadata(Upload).WithName("tryConnection")
             .Produces<StepShown>(200, "application/x-ndjson");
@@ -85,7 +86,7 @@ internal static class SystemsEndpoints
             var size = sizes.GetValueOrDefault(c.System);
             return new SystemShown(
                 c.System, c.Name, c.Monogram, c.Colour, c.Protocol, Plain(c), h?.State ?? "not called yet", h?.Milliseconds, h?.Calls ?? 0, h?.Failures ?? 0, h?.LastFault, h?.LastFaultAt, h?.SeenAt,
-                h?.Pace, settings.CallsPerSecond, settings.CallsAtOnce, h?.TurnedAway ?? 0, h?.SignedInUntil, size.Collections, size.Fields, changes.GetValueOrDefault(c.System), [.. used[c.System]]);
+                h?.Pace, settings.CallsPerSecond, settings.CallsAtOnce, h?.TurnedAway ?? 0, h?.SignedInUntil, size.Collections, size.Fields, changes.GetValueOrDefault(c.System), [.. used[c.System]], h?.DownSince, c.SecretsEndOn);
         })];
     }
 

@@ -29,7 +29,7 @@ internal static partial class TypedConnection
         var settings = asked.Settings with { DescriptionText = asked.Settings.DescriptionText ?? (before is null ? null : SystemsEndpoints.SettingsOf(before).DescriptionText) };
         return new KeptConnection(
             key, asked.Name.Trim(), asked.Monogram ?? before?.Monogram ?? MonogramOf(asked.Name, all), asked.Colour ?? before?.Colour ?? Colours.FirstOrDefault(c => all.All(a => a.Colour != c)) ?? Colours[all.Count % Colours.Length],
-            asked.Protocol, AddressOf(asked, key)!, JsonSerializer.SerializeToElement(settings, JsonSerializerOptions.Web));
+            asked.Protocol, AddressOf(asked, key)!, JsonSerializer.SerializeToElement(settings, JsonSerializerOptions.Web), SecretsEndOn: asked.SecretsEndOn);
     }
 
     /// <summary>What is wrong with a connection as it was typed; null when nothing is.</summary>

@@ -12,7 +12,7 @@ public sealed partial class RunQueue(MirrorRunner runner, IHostApplicationLifeti
 
     /// <summary>Starts a run.</summary>
     /// <returns>Its number, or null when a run of this mirror is going on already.</returns>
-    public async Task<long?> Start(KeptMirror mirror, bool rehearse, string startedBy, IReadOnlyCollection<GuardFinding>? allowed = null, bool byItself = false)
+    public async Task<long?> Start(KeptMirror mirror, bool rehearse, string startedBy, IReadOnlyCollection<GuardFinding>? allowed = null, bool byItself = false, RunLimits? limits = null)
     {
         if (!this.starting.TryAdd(mirror.Id, 0))
         {
@@ -22,7 +22,7 @@ public sealed partial class RunQueue(MirrorRunner runner, IHostApplicationLifeti
         try
         {
             var begun = new TaskCompletionSource<long>(TaskCreationOptions.RunContinuationsAsynchronously);
-            var running = Task.Run(() => runner.Run(mirror, rehearse, startedBy, id => begun.TrySetResult(id), lifetime.ApplicationStopping, allowed, byItself: byItself));
+            var running = Task.Run(() => runner.Run(mirror, rehearse, startedBy, id => begun.TrySetResult(id), lifetime.ApplicationStopping, allowed, byItself: byItself, limits: limits));
             var first = await Task.WhenAny(begun.Task, running);
             if (first == running && !begun.Task.IsCompleted)
             {

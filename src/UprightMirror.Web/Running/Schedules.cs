@@ -81,11 +81,13 @@ public sealed class MirrorSchedule(ISchedulerFactory schedulers, TimeProvider cl
     /// <summary>When the mirror runs next by itself; null when that is not known, or it does not.</summary>
     public async Task<DateTimeOffset?> Next(string key, CancellationToken cancellation)
     {
+        cancellation.ThrowIfCancellationRequested();
         var scheduler = await schedulers.GetScheduler(cancellation);
         var times = new List<DateTimeOffset>();
         foreach (var group in new[] { OwnTimes, MadeUp })
         {
-            if (await scheduler.GetTrigger(new TriggerKey(key, group), cancellation) is { NextFireTimeUtc: { } next })
+            // The job store tells of a fault when it is cut off in the middle, and whoever asked is gone by then: it is let finish.
+            if (await scheduler.GetTrigger(new TriggerKey(key, group), CancellationToken.None) is { NextFireTimeUtc: { } next })
             {
                 times.Add(next);
             }

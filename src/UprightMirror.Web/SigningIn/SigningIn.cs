@@ -38,6 +38,8 @@ public static class Setup
             cookie.ExpireTimeSpan = TimeSpan.FromHours(12);
             cookie.SlidingExpiration = true;
 
+            cookie.Events.OnValidatePrincipal = Sessions.Validate;
+
             // The API answers with a status, never with a page to go to.
             cookie.Events.OnRedirectToLogin = context => Answer(context.HttpContext, 401);
             cookie.Events.OnRedirectToAccessDenied = context => Answer(context.HttpContext, 403);
@@ -61,7 +63,7 @@ public static class Setup
                 _ => new SlidingWindowRateLimiterOptions { PermitLimit = AttemptsAMinute, Window = TimeSpan.FromMinutes(1), SegmentsPerWindow = 6 }));
         });
         services.AddSingleton<IPasswordHasher<string>, PasswordHasher<string>>();
-        services.AddSingleton<FailedAttempts>();
+        services.AddSingleton<FailedAttempts>().AddSingleton<Sessions>();
     }
 
     internal static ProblemHttpResult TooMany() => TypedResults.Problem(statusCode: StatusCodes.Status429TooManyRequests, title: "Too many attempts to sign in came from here. Wait a minute, then try again.");

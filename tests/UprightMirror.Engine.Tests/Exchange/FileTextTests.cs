@@ -50,6 +50,44 @@ public class FileTextTests
     }
 
     [Fact]
+    public void What_counts_all_the_same_is_left_out_and_the_same_where_it_is_written_out()
+    {
+        Written.ShouldNotContain("drift");
+        Written.ShouldNotContain("states");
+        var spelled = FileText.Read(Written.Replace("        rule: rank\n", "        rule: rank\n        firstMeeting: rank\n        emptyTravels: true\n        states: []\n", StringComparison.Ordinal));
+        spelled.Problems.ShouldBeEmpty();
+        FileText.Write(spelled.File!).ShouldBe(Written);
+    }
+
+    [Fact]
+    public void Each_mirror_that_ships_is_written_just_as_it_would_be_taken_out()
+    {
+        Templates.All.Select(t => t.Key).ShouldBe(["customers", "people", "products", "orders", "invoices"]);
+        foreach (var template in Templates.All)
+        {
+            FileText.Write(template.File).ShouldBe(template.Text, template.Key);
+            template.File.Mirrors.ShouldHaveSingleItem().Key.ShouldBe(template.Key);
+        }
+    }
+
+    [Fact]
+    public void A_system_that_is_not_here_is_left_out_with_all_that_hangs_on_it_alone()
+    {
+        var file = File with { Mirrors = [Mirror with { Recognising = [new RecognisingRule("Newsletter"), new RecognisingRule("Name")], Likeness = new LikenessDefinition([new("Newsletter", "text"), new("Name", "organisation")]) }] };
+        var left = file.Without(["crm"]);
+        left.Systems.Keys.ShouldBe(["erp"]);
+        var mirror = left.Mirrors.Single();
+        mirror.Sides.Select(s => s.System).ShouldBe(["erp"]);
+        mirror.Fields.Select(f => f.Name).ShouldBe(["Name", "Country", "Lines"], "the newsletter was the CRM's alone");
+        mirror.Fields.ShouldAllBe(f => f.Cells.Length == 1);
+        mirror.Fields[0].Rank.ShouldBe(["erp"]);
+        mirror.Fields[2].Lines!.Fields[0].Cells.Length.ShouldBe(1);
+        mirror.Recognising.Select(r => r.Field).ShouldBe(["Name"]);
+        mirror.Likeness!.Evidence.Select(e => e.Field).ShouldBe(["Name"]);
+        file.Without([]).ShouldBeSameAs(file);
+    }
+
+    [Fact]
     public void Systems_get_the_names_that_they_have_here_wherever_they_stand()
     {
         var here = File.With(new Dictionary<string, string> { ["crm"] = "sales", ["erp"] = "office" });

@@ -356,6 +356,10 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
     public Task<IReadOnlyList<Delivery>> ReadPlanned(long after, int count, bool aside, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<Delivery>>(
         [.. this.deliveries.Values.Where(d => d.State == "planned" && d.Delivery.Id > after && (!aside || this.asides.Contains(d.Delivery.Id))).OrderBy(d => d.Delivery.Id).Take(count).Select(d => d.Delivery)]);
 
+    public Task<int> PickForRehearsal(int most, string? find, CancellationToken cancellation) => throw new NotSupportedException("Rehearsals are not kept in memory.");
+
+    public Task<int> KeepOnlyAsRehearsed(long rehearsal, CancellationToken cancellation) => throw new NotSupportedException("Rehearsals are not kept in memory.");
+
     /// <summary>Whether the mirror is past its first load: guards count only then.</summary>
     public bool IsPastFirstLoad { get; set; }
 
@@ -441,6 +445,17 @@ public sealed class MemoryStore : IRunStore, IDecisionStore, IUndoStore
     public Task<KnownRecord?> ReadKnown(int side, string id, CancellationToken cancellation) => Task.FromResult(this.rows.TryGetValue((side, id), out var row) ? row.Known : null);
 
     public Task SaveProgress(RunStage stage, RunCounts counts, CancellationToken cancellation) => Task.CompletedTask;
+
+    public List<RunLine> Lines { get; } = [];
+
+    public RunSpent Spent { get; private set; } = RunSpent.Nothing;
+
+    public Task SaveLog(IReadOnlyList<RunLine> lines, RunSpent spent, CancellationToken cancellation)
+    {
+        this.Lines.AddRange(lines);
+        this.Spent = spent;
+        return Task.CompletedTask;
+    }
 
     public Task<ConflictToDecide?> ReadOpenConflict(long conflict, CancellationToken cancellation) => Task.FromResult(this.OpenConflicts.FirstOrDefault(c => c.Id == conflict));
 

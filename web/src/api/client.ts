@@ -36,7 +36,10 @@ export type Undone = Schemas['UndoneShown'];
 export type UndoRehearsed = Schemas['UndoRehearsed'];
 export type Guards = Schemas['GuardsShown'];
 export type Run = Schemas['RunShown'];
+export type LookupAsked = Schemas['LookupAsked'];
+export type LookupPage = Schemas['LookupPage'];
 export type RunPage = Schemas['RunPage'];
+export type Keeping = Schemas['LogKeeping'];
 export type System = Schemas['SystemShown'];
 export type SystemPage = Schemas['SystemPage'];
 export type Step = Schemas['StepShown'];
@@ -94,6 +97,16 @@ export type FileShown = Schemas['FileShown'];
 export type SystemToMatch = Schemas['SystemToMatch'];
 export type InboxShown = Schemas['InboxShown'];
 export type InboxEventShown = Schemas['InboxEventShown'];
+export type RehearsedHeld = Schemas['RehearsedHeld'];
+export type NoticeForm = Schemas['NoticeForm'];
+export type NoticePage = Schemas['NoticePage'];
+export type NoticeRule = Schemas['NoticeRuleShown'];
+export type NoticeSent = Schemas['NoticeShown'];
+export type NoticeKind = NoticeForm['kind'];
+export type SiteForm = Schemas['SiteForm'];
+export type Person = Schemas['PersonShown'];
+export type PersonAsked = Schemas['PersonAsked'];
+export type SettingChange = Schemas['SettingChangeShown'];
 export type InboxAsked = Schemas['InboxAsked'];
 
 /** What the server said instead of an answer, in words for the person. */

@@ -1,4 +1,12 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient, type Query } from '@tanstack/react-query';
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useIsMutating,
+  useMutation,
+  useQuery,
+  useQueryClient,
+  type Query,
+} from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { edited } from './edited';
 import {
@@ -18,6 +26,12 @@ import {
   type FieldForm,
   type EventsAsked,
   type InboxAsked,
+  type Keeping,
+  type LookupAsked,
+  type LookupPage,
+  type NoticeForm,
+  type PersonAsked,
+  type SiteForm,
   type Guards,
   type LearnExample,
   type MirrorTiming,
@@ -82,6 +96,15 @@ export const useQueues = () => useQuery({ queryKey: ['queues'], queryFn: () => d
 
 export const useMirrors = () => useQuery({ queryKey: ['mirrors'], queryFn: () => data(client.GET('/api/mirrors')) });
 
+/** The names of a mirror's fields; none while no mirror is chosen. */
+export const useFieldsOf = (key: string | null) =>
+  useQuery({
+    queryKey: ['fieldsOf', key],
+    enabled: key !== null,
+    queryFn: async () =>
+      (await data(client.GET('/api/mirrors/{key}', { params: { path: { key: key! } } }))).fields.map((f) => f.name),
+  }).data ?? [];
+
 export const useMirror = (key: string, sample: number) =>
   useQuery({
     queryKey: ['mirror', key, sample],
@@ -89,17 +112,20 @@ export const useMirror = (key: string, sample: number) =>
     placeholderData: keepPreviousData,
   });
 
+/** Records a part at a time: more are read as they are scrolled to. */
 export const useRecords = (mirror: string | null, text: string, only: string | null, count: number) =>
-  useQuery({
+  useInfiniteQuery({
     queryKey: ['records', mirror, text, only, count],
-    queryFn: () =>
+    queryFn: ({ pageParam: offset }) =>
       data(
         client.GET('/api/records', {
           params: {
-            query: { mirror: mirror ?? undefined, text: text || undefined, only: only ?? undefined, offset: 0, count },
+            query: { mirror: mirror ?? undefined, text: text || undefined, only: only ?? undefined, offset, count },
           },
         }),
       ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (last.rows.length < count ? null : pages.length * count),
     placeholderData: keepPreviousData,
   });
 
@@ -246,6 +272,15 @@ export const useRun = (id: number, outcome: string | null) =>
     placeholderData: keepPreviousData,
   });
 
+/** What a run told; read again whenever a run goes on. */
+export const useRunLog = (id: number, warnings: boolean) =>
+  useQuery({
+    queryKey: ['run', id, 'log', warnings],
+    queryFn: () =>
+      data(client.GET('/api/runs/{id}/log', { params: { path: { id }, query: { warnings: warnings || undefined } } })),
+    placeholderData: keepPreviousData,
+  });
+
 export const useRehearsedUndo = (id: number, link: string | null) =>
   useQuery({
     queryKey: ['undo', id, link],
@@ -283,10 +318,12 @@ export const useSettling = (key: string, field: string, formula: string) =>
     retry: false,
   });
 
-export const usePlanned = (id: number) =>
+export type PlannedOnly = { kind?: string; side?: number; text?: string };
+export const usePlanned = (id: number, only: PlannedOnly) =>
   useQuery({
-    queryKey: ['planned', id],
-    queryFn: () => data(client.GET('/api/runs/{id}/planned', { params: { path: { id }, query: {} } })),
+    queryKey: ['planned', id, only],
+    queryFn: () => data(client.GET('/api/runs/{id}/planned', { params: { path: { id }, query: only } })),
+    placeholderData: keepPreviousData,
   });
 
 export function useAnswerGuard() {
@@ -385,15 +422,29 @@ export function useCloseEvents(key: string) {
 }
 
 /** What a file of mirrors holds, and what it needs here. Nothing is brought in. */
+export const useTemplates = () =>
+  useQuery({ queryKey: ['templates'], queryFn: () => data(client.GET('/api/mirrors/templates')) });
+
+/** The file of a mirror that ships with the product; null for none. */
+export const useTemplate = (key: string | null) =>
+  useQuery({
+    queryKey: ['template', key],
+    queryFn: () =>
+      data(client.GET('/api/mirrors/templates/{key}', { params: { path: { key: key! } }, parseAs: 'text' })),
+    enabled: key !== null,
+    staleTime: Infinity,
+  });
+
 export const useLookAtFile = () =>
   useMutation({
-    mutationFn: (text: string) => data(client.POST('/api/mirrors/file/look', { body: { text, systems: null } })),
+    mutationFn: (text: string) =>
+      data(client.POST('/api/mirrors/file/look', { body: { text, systems: null, names: null } })),
   });
 
 export function useBringIn() {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (body: { text: string; systems: Record<string, string> }) =>
+    mutationFn: (body: { text: string; systems: Record<string, string>; names: Record<string, string> }) =>
       data(client.POST('/api/mirrors/file', { body })),
     onSettled: () => cache.invalidateQueries(),
   });
@@ -424,6 +475,90 @@ export function useCloseInbox(key: string) {
     onSettled: () => cache.invalidateQueries(),
   });
 }
+
+/** Whom to tell of what, and what was told: looked at again while something waits to be sent. */
+export const useNotices = () =>
+  useQuery({ queryKey: ['notices'], queryFn: () => data(client.GET('/api/notices')), refetchInterval: 5000 });
+
+function useSettingsChange<T, R>(mutationFn: (asked: T) => Promise<R>) {
+  const cache = useQueryClient();
+  return useMutation({ mutationFn, onSettled: () => cache.invalidateQueries() });
+}
+
+export const useKeepNotice = () =>
+  useSettingsChange(({ id, form }: { id: number | null; form: NoticeForm }) =>
+    id === null
+      ? client.POST('/api/notices', { body: form })
+      : client.PUT('/api/notices/{id}', { params: { path: { id } }, body: form }),
+  );
+export const useRemoveNotice = () =>
+  useSettingsChange((id: number) => client.DELETE('/api/notices/{id}', { params: { path: { id } } }));
+export const useTryNotice = () =>
+  useMutation({
+    mutationFn: ({ id, form }: { id: number | null; form: NoticeForm }) =>
+      data(client.POST('/api/notices/try', { params: { query: { id: id ?? undefined } }, body: form })),
+  });
+export const useSendAgain = () => useSettingsChange(() => data(client.POST('/api/notices/again')));
+export const useSaveSite = () => useSettingsChange((body: SiteForm) => client.PUT('/api/site', { body }));
+
+export const useLookup = (key: string) =>
+  useQuery({
+    queryKey: ['lookup', key],
+    queryFn: () => data(client.GET('/api/mirrors/{key}/lookup', { params: { path: { key } } })),
+  });
+export const useSaveLookup = (key: string) =>
+  useSettingsChange((body: LookupPage['form']) =>
+    client.PUT('/api/mirrors/{key}/lookup', { params: { path: { key } }, body }),
+  );
+export const useMakeLookupKey = (key: string) =>
+  useSettingsChange((name: string) =>
+    data(client.POST('/api/mirrors/{key}/lookup/keys', { params: { path: { key } }, body: { name } })),
+  );
+export const useEndLookupKey = (key: string) =>
+  useSettingsChange((id: number) =>
+    client.DELETE('/api/mirrors/{key}/lookup/keys/{id}', { params: { path: { key, id } } }),
+  );
+export const useTryLookup = (key: string) =>
+  useMutation({
+    mutationFn: (body: LookupAsked) =>
+      data(client.POST('/api/mirrors/{key}/lookup/try', { params: { path: { key } }, body })),
+  });
+
+export const usePersonal = () => useQuery({ queryKey: ['personal'], queryFn: () => data(client.GET('/api/personal')) });
+export const useSetPersonal = () =>
+  useSettingsChange((body: { words: string[] }) => client.PUT('/api/personal', { body }));
+
+export const useKeeping = () => useQuery({ queryKey: ['keeping'], queryFn: () => data(client.GET('/api/keeping')) });
+export const useSetKeeping = () => useSettingsChange((body: Keeping) => client.PUT('/api/keeping', { body }));
+
+export const usePeople = () => useQuery({ queryKey: ['people'], queryFn: () => data(client.GET('/api/people')) });
+export const useAddPerson = () => useSettingsChange((body: PersonAsked) => data(client.POST('/api/people', { body })));
+export const useChangePerson = () =>
+  useSettingsChange(({ id, ...body }: PersonAsked & { id: number }) =>
+    client.PUT('/api/people/{id}', { params: { path: { id } }, body }),
+  );
+export const useResetPassword = () =>
+  useSettingsChange((id: number) => data(client.POST('/api/people/{id}/password', { params: { path: { id } } })));
+export const useEndSession = () =>
+  useSettingsChange(({ id, session }: { id: number; session: string }) =>
+    client.DELETE('/api/people/{id}/sessions/{session}', { params: { path: { id, session } } }),
+  );
+export const useChangePassword = () =>
+  useSettingsChange((asked: { old: string; new: string }) => client.PUT('/api/session/password', { body: asked }));
+
+export const useSettingChanges = (text: string) =>
+  useInfiniteQuery({
+    queryKey: ['settingChanges', text],
+    queryFn: ({ pageParam }) =>
+      data(
+        client.GET('/api/setting-changes', {
+          params: { query: { text: text || undefined, before: pageParam ?? undefined } },
+        }),
+      ),
+    initialPageParam: null as number | null,
+    getNextPageParam: (page) => page.before,
+    placeholderData: keepPreviousData,
+  });
 
 const draftKey = (key: string) => ['draft', key];
 
@@ -457,6 +592,9 @@ export function useRemoveMirror() {
   });
 }
 
+/** Whether an edit of the draft is on its way: what would be asked about the draft meanwhile may be answered by what it was before. */
+const useIsEditing = (key: string) => useIsMutating({ mutationKey: ['edit draft', key] }) > 0;
+
 /** What a record would lead to, by the draft. */
 export const useTriedRecord = (key: string, sample: number, find: string, step: number) =>
   useQuery({
@@ -469,6 +607,7 @@ export const useTriedRecord = (key: string, sample: number, find: string, step: 
         }),
       ),
     retry: false,
+    enabled: !useIsEditing(key),
   });
 
 export const useFunctions = () =>
@@ -510,6 +649,7 @@ export const useSuggestions = (key: string, step: number) =>
     queryKey: ['suggestions', key, step],
     queryFn: () => data(client.GET('/api/mirrors/{key}/draft/suggestions', { params: { path: { key } } })),
     placeholderData: keepPreviousData,
+    enabled: !useIsEditing(key),
   });
 
 /**
@@ -636,7 +776,7 @@ export function useRemoveSystem(key: string) {
 export function useStartRun(key: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (query: { rehearse: boolean; draft?: boolean }) =>
+    mutationFn: (query: { rehearse: boolean; draft?: boolean; sample?: number; find?: string }) =>
       data(client.POST('/api/mirrors/{key}/runs', { params: { path: { key }, query } })),
     onSettled: () => cache.invalidateQueries(),
   });
@@ -795,6 +935,34 @@ export function useReleaseTogether() {
     onSettled: () => cache.invalidateQueries(),
   });
 }
+
+/** Searches that somebody keeps: their own. */
+export const useSavedViews = () => useQuery({ queryKey: ['views'], queryFn: () => data(client.GET('/api/views')) });
+export const useKeepView = () =>
+  useSettingsChange((body: { name: string; query: string }) => client.POST('/api/views', { body }));
+export const useRemoveView = () =>
+  useSettingsChange((id: number) => client.DELETE('/api/views/{id}', { params: { path: { id } } }));
+
+/** Where a held value can be put right; asked when somebody wants to. */
+export const useHold = (id: number) =>
+  useQuery({
+    queryKey: ['hold', id],
+    queryFn: () => data(client.GET('/api/held/{id}', { params: { path: { id } } })),
+    staleTime: Infinity,
+  });
+
+export const useCorrect = (id: number) =>
+  useSettingsChange((body: { where: string; text: string }) =>
+    data(client.POST('/api/held/{id}/correct', { params: { path: { id } }, body })),
+  );
+
+/** Tries again what a run set aside, and nothing else. */
+export const useRunAgain = () =>
+  useSettingsChange((id: number) => data(client.POST('/api/runs/{id}/again', { params: { path: { id } } })));
+
+/** Makes the writes that a rehearsal showed, and no other. */
+export const useRunAsRehearsed = () =>
+  useSettingsChange((id: number) => data(client.POST('/api/runs/{id}/as-rehearsed', { params: { path: { id } } })));
 
 /** Leaves held records out for good. */
 export function useLeaveOut() {

@@ -20,6 +20,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/today": {
         parameters: {
             query?: never;
@@ -516,6 +532,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getTemplates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/templates/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getTemplate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mirrors/file/look": {
         parameters: {
             query?: never;
@@ -543,6 +591,54 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getRecordsAsCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getViews"];
+        put?: never;
+        post: operations["keepView"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["removeView"];
         options?: never;
         head?: never;
         patch?: never;
@@ -654,6 +750,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["releaseTogether"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/held/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getHold"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/held/{id}/correct": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["correctHold"];
         delete?: never;
         options?: never;
         head?: never;
@@ -828,6 +956,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["getPlanned"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/planned.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPlannedAsCsv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1038,6 +1182,70 @@ export interface paths {
         get: operations["getRun"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getRunLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getKeeping"];
+        put: operations["setKeeping"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["runAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/as-rehearsed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["runAsRehearsed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1300,6 +1508,246 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPeople"];
+        put?: never;
+        post: operations["addPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["changePerson"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["resetPassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/personal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPersonal"];
+        put: operations["setPersonal"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setting-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSettingChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getNotices"];
+        put?: never;
+        post: operations["addNotice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["changeNotice"];
+        post?: never;
+        delete: operations["removeNotice"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryNotice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sendAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["saveSite"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/lookup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getLookup"];
+        put: operations["saveLookup"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/lookup/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["makeLookupKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/lookup/keys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["endLookupKey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/lookup/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryLookup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1427,6 +1875,18 @@ export interface components {
             fault: null | string;
             sent: null | string;
             answered: null | string;
+        };
+        CallsSpentShown: {
+            system: string;
+            what: string;
+            /** Format: int32 */
+            calls: number;
+            /** Format: int32 */
+            failed: number;
+            /** Format: int64 */
+            milliseconds: number;
+            /** Format: int64 */
+            slowestMilliseconds: number;
         };
         CandidateLine: {
             fields: string[];
@@ -1627,6 +2087,8 @@ export interface components {
             };
             monogram?: null | string;
             colour?: null | string;
+            /** Format: date */
+            secretsEndOn?: null | string;
         };
         ConnectionKept: {
             system: string;
@@ -1677,6 +2139,14 @@ export interface components {
             unknownToAgreed?: null | components["schemas"]["UnknownForm"];
             unknownToSide?: null | components["schemas"]["UnknownForm"];
             mirror?: null | string;
+        };
+        CorrectAsked: {
+            where: string;
+            text: string;
+        };
+        Corrected: {
+            /** Format: int64 */
+            run: null | number;
         };
         Credentials: {
             email: string;
@@ -1775,6 +2245,8 @@ export interface components {
             /** @default false */
             leavesOut: boolean;
             timing?: null | components["schemas"]["TimingForm"];
+            /** Format: int32 */
+            stopsAfter?: null | number;
         };
         DraftSide: {
             mayCreate: boolean;
@@ -1915,6 +2387,9 @@ export interface components {
             systems?: null | {
                 [key: string]: string;
             };
+            names?: null | {
+                [key: string]: string;
+            };
         };
         FileShown: {
             problems: components["schemas"]["ProblemShown"][];
@@ -1931,6 +2406,9 @@ export interface components {
             path: null | string;
             words: string;
             isJudged: boolean;
+        };
+        FirstPassword: {
+            password: string;
         };
         FunctionShown: {
             name: string;
@@ -2006,6 +2484,13 @@ export interface components {
             since: string;
             pattern: string;
             value: null | string;
+        };
+        HoldToCorrect: {
+            field: null | string;
+            system: null | string;
+            systemNow: null | string;
+            agreed: null | string;
+            whyNot: null | string;
         };
         InboxAsked: {
             admits: string;
@@ -2137,6 +2622,10 @@ export interface components {
             fields: components["schemas"]["FieldForm"][];
             total: null | components["schemas"]["TotalForm"];
         };
+        LogKeeping: {
+            /** Format: int32 */
+            days: number;
+        };
         LookAlikeList: {
             rows: components["schemas"]["LookAlikeRow"][];
             judged: components["schemas"]["JudgedShown"][];
@@ -2168,6 +2657,53 @@ export interface components {
             /** Format: date-time */
             foundAt: string;
             isPutOff: boolean;
+        };
+        LookupAsked: {
+            system: null | string;
+            id: null | string;
+            field: null | string;
+            value: null | string;
+            view: null | string;
+        };
+        LookupForm: {
+            isOn: boolean;
+            fields: string[];
+            /** Format: int32 */
+            perMinute: number;
+        };
+        LookupKeyAsked: {
+            name: string;
+        };
+        LookupKeyMade: {
+            key: string;
+        };
+        LookupKeyShown: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            madeBy: string;
+            /** Format: date-time */
+            madeAt: string;
+            /** Format: date-time */
+            lastUsedAt: null | string;
+        };
+        LookupPage: {
+            mirror: string;
+            mirrorName: string;
+            form: components["schemas"]["LookupForm"];
+            address: string;
+            sides: components["schemas"]["SideShown"][];
+            fields: string[];
+            knownBy: string[];
+            keys: components["schemas"]["LookupKeyShown"][];
+        };
+        LookupTried: {
+            request: string;
+            /** Format: int32 */
+            status: number;
+            answer: string;
+            /** Format: int32 */
+            milliseconds: number;
         };
         MemberShown: {
             /** Format: int32 */
@@ -2266,6 +2802,90 @@ export interface components {
             collection: string;
             mayCreate: boolean;
         };
+        /** @enum {unknown} */
+        NoticeChannel: "mail" | "event" | "message";
+        NoticeForm: {
+            name: string;
+            kind: components["schemas"]["NoticeKind"];
+            channel: components["schemas"]["NoticeChannel"];
+            pace: components["schemas"]["NoticePace"];
+            /** Format: time */
+            at: null | string;
+            timeZone: string;
+            quiet: null | components["schemas"]["QuietForm"];
+            subject: string;
+            text: string;
+            isOn: boolean;
+            mirror: null | string;
+            system: null | string;
+            queue: null | string;
+            /** Format: int32 */
+            hours: null | number;
+            /** Format: int32 */
+            days: null | number;
+            happening: null | components["schemas"]["RecordHappening"];
+            /** Format: int32 */
+            side: null | number;
+            field: null | string;
+            becomes: null | string;
+            to: string[];
+            address: null | string;
+            allowPrivate: boolean;
+            secret: null | string;
+        };
+        /** @enum {unknown} */
+        NoticeKind: "runFailed" | "runPaused" | "waitsLong" | "systemDown" | "credentialsEnd" | "fieldsChanged" | "recordEvent";
+        NoticeKindShown: {
+            kind: components["schemas"]["NoticeKind"];
+            fields: string[];
+            subject: string;
+            text: string;
+        };
+        /** @enum {unknown} */
+        NoticePace: "atOnce" | "hourly" | "daily";
+        NoticePage: {
+            rules: components["schemas"]["NoticeRuleShown"][];
+            last: components["schemas"]["NoticeShown"][];
+            kinds: components["schemas"]["NoticeKindShown"][];
+            site: components["schemas"]["SiteForm"];
+        };
+        NoticeRuleShown: {
+            /** Format: int32 */
+            id: number;
+            form: components["schemas"]["NoticeForm"];
+            hasSecret: boolean;
+            /** Format: date-time */
+            lastSentAt: null | string;
+            /** Format: int32 */
+            waiting: number;
+            fault: null | string;
+        };
+        NoticeShown: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int32 */
+            rule: number;
+            ruleName: string;
+            subject: string;
+            text: string;
+            /** Format: date-time */
+            happenedAt: string;
+            /** Format: date-time */
+            dueAt: string;
+            state: string;
+            /** Format: int32 */
+            tries: number;
+            fault: null | string;
+            /** Format: date-time */
+            sentAt: null | string;
+        };
+        NoticeTried: {
+            fault: null | string;
+        };
+        NoticesAgain: {
+            /** Format: int32 */
+            notices: number;
+        };
         Paging: components["schemas"]["PagingWhole"] | components["schemas"]["PagingCursor"] | components["schemas"]["PagingOffset"] | components["schemas"]["PagingPageNumber"] | components["schemas"]["PagingNextLink"] | components["schemas"]["PagingLinkHeader"] | components["schemas"]["PagingIdRange"];
         PagingCursor: {
             /** @enum {string} */
@@ -2330,6 +2950,10 @@ export interface components {
             confidence: number;
             why: null | string;
         };
+        PasswordAsked: {
+            old: string;
+            new: string;
+        };
         PastShown: {
             /** Format: int64 */
             id: number;
@@ -2343,6 +2967,26 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        PersonAsked: {
+            email: string;
+            name: string;
+            role: string;
+            isOff: boolean;
+        };
+        PersonShown: {
+            /** Format: int64 */
+            id: number;
+            email: string;
+            name: string;
+            role: string;
+            isOff: boolean;
+            mustChange: boolean;
+            isYou: boolean;
+            sessions: components["schemas"]["SessionOfPerson"][];
+        };
+        PersonalShown: {
+            words: string[];
+        };
         /** @enum {unknown} */
         PhoneForm: "international" | "nationalDigits" | null;
         PlannedField: {
@@ -2350,11 +2994,20 @@ export interface components {
             now: string;
             after: string;
         };
+        PlannedOfKind: {
+            kind: string;
+            /** Format: int32 */
+            side: number;
+            /** Format: int32 */
+            count: number;
+        };
         PlannedPage: {
             sides: components["schemas"]["SideShown"][];
             writes: components["schemas"]["PlannedShown"][];
             /** Format: int32 */
             total: number;
+            counts: components["schemas"]["PlannedOfKind"][];
+            held: components["schemas"]["RehearsedHeld"][];
         };
         PlannedShown: {
             /** Format: uuid */
@@ -2428,6 +3081,8 @@ export interface components {
             sample: number;
             find: null | string;
         };
+        /** @enum {unknown} */
+        RecordHappening: "created" | "written" | "agreed" | "conflictOpened" | "held" | "refused" | "removed" | null;
         RecordList: {
             mirror: string;
             mirrorName: string;
@@ -2477,6 +3132,19 @@ export interface components {
             /** Format: int32 */
             rightSide: number;
             rightPath: string;
+        };
+        RehearsedExample: {
+            title: string;
+            reason: string;
+        };
+        RehearsedHeld: {
+            /** Format: int32 */
+            side: number;
+            field: null | string;
+            pattern: string;
+            /** Format: int32 */
+            records: number;
+            examples: components["schemas"]["RehearsedExample"][];
         };
         ReleaseAsked: {
             holds: number[];
@@ -2556,11 +3224,28 @@ export interface components {
              */
             outOfScope: number;
         };
+        RunLineShown: {
+            /** Format: int32 */
+            n: number;
+            /** Format: date-time */
+            at: string;
+            level: string;
+            text: string;
+        };
+        RunLogShown: {
+            lines: components["schemas"]["RunLineShown"][];
+            stages: components["schemas"]["StageSpentShown"][];
+            calls: components["schemas"]["CallsSpentShown"][];
+            /** Format: int32 */
+            days: number;
+        };
         RunPage: {
             run: components["schemas"]["RunShown"];
             records: components["schemas"]["RunRecordView"][];
             /** Format: int32 */
             total: number;
+            /** Format: int32 */
+            held: number;
         };
         RunRecordView: {
             /** Format: uuid */
@@ -2596,6 +3281,8 @@ export interface components {
             /** Format: int32 */
             version?: null | number;
             ofDraft?: boolean;
+            /** Format: int32 */
+            sampled?: null | number;
         };
         RunStarted: {
             /** Format: int64 */
@@ -2636,6 +3323,12 @@ export interface components {
             relatives: number;
             /** Format: double */
             rivals: number;
+        };
+        SavedView: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            query: string;
         };
         ScopeAsked: {
             /** Format: int32 */
@@ -2680,6 +3373,31 @@ export interface components {
             email: string;
             role: string;
             token: string;
+            mustChange: boolean;
+        };
+        SessionOfPerson: {
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            beganAt: string;
+            /** Format: date-time */
+            seenAt: string;
+            agent: string;
+            isThis: boolean;
+        };
+        SettingChangePage: {
+            changes: components["schemas"]["SettingChangeShown"][];
+            /** Format: int64 */
+            before: null | number;
+        };
+        SettingChangeShown: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            what: string;
+            sent: null | string;
         };
         Settled: {
             /** Format: int32 */
@@ -2722,6 +3440,22 @@ export interface components {
             from?: null | {
                 [key: string]: components["schemas"]["SecretSource"];
             };
+        };
+        SiteForm: {
+            address: null | string;
+            host: null | string;
+            /** Format: int32 */
+            port: number;
+            security: string;
+            account: null | string;
+            from: null | string;
+            password: null | string;
+            hasPassword: boolean;
+        };
+        StageSpentShown: {
+            stage: string;
+            /** Format: int64 */
+            milliseconds: number;
         };
         /** @enum {unknown} */
         StepEnd: "passed" | "warned" | "failed" | "notTried";
@@ -2819,6 +3553,10 @@ export interface components {
             /** Format: int32 */
             changes: number;
             mirrors: string[];
+            /** Format: date-time */
+            downSince: null | string;
+            /** Format: date */
+            secretsEndOn: null | string;
         };
         SystemToMatch: {
             key: string;
@@ -2829,6 +3567,15 @@ export interface components {
             used: number;
             guess: null | string;
             candidates: components["schemas"]["ConnectionToMatch"][];
+        };
+        TemplateShown: {
+            key: string;
+            name: string;
+            recordType: string;
+            systems: string[];
+            /** Format: int32 */
+            fields: number;
+            exists: boolean;
         };
         TestShown: {
             /** Format: date-time */
@@ -2974,6 +3721,10 @@ export interface components {
             at: string;
             isInForce: boolean;
         };
+        ViewAsked: {
+            name: string;
+            query: string;
+        };
         WorkedOutAsked: {
             field: string;
             type: string;
@@ -3049,6 +3800,28 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordAsked"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {
@@ -3239,6 +4012,8 @@ export interface operations {
             query?: {
                 rehearse?: boolean;
                 draft?: boolean;
+                sample?: number;
+                find?: string;
             };
             header?: never;
             path: {
@@ -4080,6 +4855,46 @@ export interface operations {
             };
         };
     };
+    getTemplates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateShown"][];
+                };
+            };
+        };
+    };
+    getTemplate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     lookAtMirrorFile: {
         parameters: {
             query?: never;
@@ -4127,6 +4942,97 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecordList"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getRecordsAsCsv: {
+        parameters: {
+            query: {
+                mirror: string;
+                text?: string;
+                only?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getViews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedView"][];
+                };
+            };
+        };
+    };
+    keepView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -4314,6 +5220,68 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HeldEnd"];
                 };
+            };
+        };
+    };
+    getHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldToCorrect"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    correctHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Corrected"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4641,6 +5609,9 @@ export interface operations {
         parameters: {
             query?: {
                 count?: number;
+                kind?: string;
+                side?: number;
+                text?: string;
             };
             header?: never;
             path: {
@@ -4661,6 +5632,30 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getPlannedAsCsv: {
+        parameters: {
+            query?: {
+                kind?: string;
+                side?: number;
+                text?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5110,6 +6105,137 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getRunLog: {
+        parameters: {
+            query?: {
+                warnings?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunLogShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getKeeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogKeeping"];
+                };
+            };
+        };
+    };
+    setKeeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogKeeping"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    runAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStarted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    runAsRehearsed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStarted"];
                 };
             };
             /** @description Not Found */
@@ -5675,6 +6801,527 @@ export interface operations {
         responses: {
             /** @description No Content */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonShown"][];
+                };
+            };
+        };
+    };
+    addPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstPassword"];
+                };
+            };
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    resetPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstPassword"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getPersonal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonalShown"];
+                };
+            };
+        };
+    };
+    setPersonal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonalShown"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getSettingChanges: {
+        parameters: {
+            query?: {
+                text?: string;
+                before?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingChangePage"];
+                };
+            };
+        };
+    };
+    getNotices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticePage"];
+                };
+            };
+        };
+    };
+    addNotice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    changeNotice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeNotice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tryNotice: {
+        parameters: {
+            query?: {
+                id?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeTried"];
+                };
+            };
+        };
+    };
+    sendAgain: {
+        parameters: {
+            query?: {
+                rule?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticesAgain"];
+                };
+            };
+        };
+    };
+    saveSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getLookup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookupPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    saveLookup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookupForm"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    makeLookupKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookupKeyAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookupKeyMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    endLookupKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tryLookup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookupAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookupTried"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -74,6 +74,18 @@ export function Frame({ session }: { session: Session }) {
               {session.role}
             </div>
             <MenuItem>
+              <Link to="/password" className="block w-full px-3 py-1.5 text-left data-focus:bg-ground">
+                Change your password
+              </Link>
+            </MenuItem>
+            {session.role === 'administrator' && (
+              <MenuItem>
+                <Link to="/settings" className="block w-full px-3 py-1.5 text-left data-focus:bg-ground">
+                  Settings: people, notices, changes
+                </Link>
+              </MenuItem>
+            )}
+            <MenuItem>
               <button
                 type="button"
                 onClick={() => signOut.mutate()}

@@ -31,8 +31,8 @@ internal static class CodeListEndpoints
     public static void MapCodeLists(this RouteGroupBuilder api)
     {
         api.MapGet("/code-lists", List).WithName("getCodeLists");
-        api.MapPut("/code-lists/{name}", Save).RequireAuthorization(Roles.Administrator).WithName("saveCodeList");
-        api.MapDelete("/code-lists/{name}", Remove).RequireAuthorization(Roles.Administrator).WithName("removeCodeList");
+        api.MapPut("/code-lists/{name}", Save).RequireAuthorization(Roles.Administrator).Audited("changed the code list {name}").WithName("saveCodeList");
+        api.MapDelete("/code-lists/{name}", Remove).RequireAuthorization(Roles.Administrator).Audited("removed the code list {name}").WithName("removeCodeList");
         api.MapPost("/mirrors/{key}/draft/codes", Seen).RequireAuthorization(Roles.Administrator).WithName("seenCodes");
     }
 

@@ -55,14 +55,14 @@ internal static class DraftEndpoints
 
     public static void MapDrafts(this RouteGroupBuilder api)
     {
-        api.MapPost("/mirrors", Begin).RequireAuthorization(Roles.Administrator).WithName("beginMirror");
-        api.MapDelete("/mirrors/{key}", Remove).RequireAuthorization(Roles.Administrator).WithName("removeMirror");
+        api.MapPost("/mirrors", Begin).RequireAuthorization(Roles.Administrator).Audited("began a mirror").WithName("beginMirror");
+        api.MapDelete("/mirrors/{key}", Remove).RequireAuthorization(Roles.Administrator).Audited("removed the draft of {key}").WithName("removeMirror");
         api.MapGet("/mirrors/{key}/draft", Page).WithName("getDraft");
         api.MapPut("/mirrors/{key}/draft", Save).RequireAuthorization(Roles.Administrator).WithName("saveDraft");
         api.MapPost("/mirrors/{key}/draft/undo", (string key, Mirrors mirrors, Drafts drafts, CancellationToken cancellation) => Move(key, -1, mirrors, drafts, cancellation)).RequireAuthorization(Roles.Administrator).WithName("undoDraft");
         api.MapPost("/mirrors/{key}/draft/redo", (string key, Mirrors mirrors, Drafts drafts, CancellationToken cancellation) => Move(key, 1, mirrors, drafts, cancellation)).RequireAuthorization(Roles.Administrator).WithName("redoDraft");
-        api.MapPost("/mirrors/{key}/draft/publish", Publish).RequireAuthorization(Roles.Administrator).WithName("publishDraft");
-        api.MapDelete("/mirrors/{key}/draft", Discard).RequireAuthorization(Roles.Administrator).WithName("discardDraft");
+        api.MapPost("/mirrors/{key}/draft/publish", Publish).RequireAuthorization(Roles.Administrator).Audited("published {key}").WithName("publishDraft");
+        api.MapDelete("/mirrors/{key}/draft", Discard).RequireAuthorization(Roles.Administrator).Audited("discarded the draft of {key}").WithName("discardDraft");
         api.MapCellTrying();
         api.MapRecognising();
         api.MapSuggestions();
@@ -83,6 +83,13 @@ internal static class DraftEndpoints
         return collections;
     }
 
+    /// <summary>What is kept about a side's records, not in them: as the connection says, and as its connector found.</summary>
+    public static ImmutableHashSet<string> StampsOf(KeptConnection? connection, CatalogueCollection collection, bool withId = false)
+    {
+        var own = connection is null ? null : SystemsEndpoints.SettingsOf(connection).For(collection.Name);
+        return own is null ? collection.Stamps : withId ? own.Stamps.Add(own.Id) : own.Stamps;
+    }
+
     /// <summary>What is known of each side, in the mirror's order.</summary>
     public static async Task<IReadOnlyList<SideKnown>> SidesOf(MirrorDefinition definition, Catalogues catalogues, KeptConnections connections, CancellationToken cancellation)
     {
@@ -91,11 +98,10 @@ internal static class DraftEndpoints
         foreach (var (side, collection) in definition.Sides.Zip(await CollectionsOf(definition, catalogues, cancellation)))
         {
             var connection = kept.FirstOrDefault(c => c.System == side.System);
-            var own = connection is null ? null : SystemsEndpoints.SettingsOf(connection).For(side.Collection);
             var profiles = (await catalogues.Profiles(side.System, cancellation)).FirstOrDefault(p => p.Collection == side.Collection)?.Fields ?? [];
             known.Add(new SideKnown(connection?.Name ?? side.System, collection)
             {
-                OwnStamps = own is null ? [] : [.. new[] { own.Id, own.ChangedAt, own.ChangedBy, own.VersionTag, own.Reference }.OfType<string>()],
+                OwnStamps = StampsOf(connection, collection, withId: true),
                 Longest = profiles.Where(p => p.Longest > 0).ToImmutableDictionary(p => p.Path, p => p.Longest),
             });
         }
@@ -318,7 +324,7 @@ internal static class DraftEndpoints
     }
 
     /// <summary>A short name for addresses and commands: lower case, letters and digits, dashes between.</summary>
-    private static string KeyOf(string name)
+    internal static string KeyOf(string name)
     {
         var key = new StringBuilder();
         foreach (var c in name.ToLowerInvariant())

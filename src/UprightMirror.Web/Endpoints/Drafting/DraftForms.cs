@@ -50,10 +50,11 @@ public sealed record TotalForm(string Field, string Amount, decimal Tolerance);
 /// <param name="Recognising">The agreed fields by which records are the same, the first that finds something deciding.</param>
 /// <param name="Judged">Doubts of the check, in its words, that are as they should be.</param>
 /// <param name="Likeness">How records are recognised where no key says so; null to go by keys alone.</param>
+/// <param name="StopsAfter">How many records may be set aside before a run stops, 1 to 100,000; null to go on however many there are.</param>
 /// <param name="LeavesOut">True where what is found nowhere else is created nowhere.</param>
 /// <param name="Timing">When it runs by itself; null leaves it as it is.</param>
 public sealed record DraftSettings(
-    string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides, IReadOnlyList<string> Judged, LikenessForm? Likeness = null, bool LeavesOut = false, TimingForm? Timing = null);
+    string Name, string TitleField, string? CountryField, IReadOnlyList<string> Recognising, IReadOnlyList<DraftSide> Sides, IReadOnlyList<string> Judged, LikenessForm? Likeness = null, bool LeavesOut = false, TimingForm? Timing = null, int? StopsAfter = null);
 
 /// <param name="LinkAt">From this likelihood on two are linked by themselves: above 0.5, up to 1.</param>
 /// <param name="AskAt">From this likelihood on a person is asked: 0.5 up to <paramref name="LinkAt"/>.</param>
@@ -122,7 +123,7 @@ internal static class DraftForms
     public static DraftSettings Settings(MirrorDefinition mirror) => new(
         mirror.Name, mirror.TitleField, mirror.CountryField, [.. mirror.Recognising.Select(r => r.Field)],
         [.. mirror.Sides.Select(s => new DraftSide(s.MayCreate, s.Removal, [.. s.Constants.Select(c => new ConstantForm(c.Path, c.Text))], s.DoubleMark is { } mark ? new ConstantForm(mark.Path, mark.Text) : null, s.Scope, s.Leaving, s.MayRemove, s.SweepEveryHours))], mirror.Judged,
-        mirror.Likeness is { } likeness ? new LikenessForm([.. likeness.Evidence.Select(e => new EvidenceForm(e.Field, e.Kind))], likeness.LinkAt, likeness.AskAt, likeness.LearnsFromPeople) : null, mirror.LeavesOut, TimingForm.Of(mirror.Timing));
+        mirror.Likeness is { } likeness ? new LikenessForm([.. likeness.Evidence.Select(e => new EvidenceForm(e.Field, e.Kind))], likeness.LinkAt, likeness.AskAt, likeness.LearnsFromPeople) : null, mirror.LeavesOut, TimingForm.Of(mirror.Timing), mirror.StopsAfter);
 
     /// <returns>What is wrong, or null.</returns>
     public static string? Read(LikenessForm? form, out LikenessDefinition? likeness)
@@ -202,6 +203,11 @@ internal static class DraftForms
             return $"At most {MostJudged} doubts can be judged.";
         }
 
+        if (form.StopsAfter is < 1 or > 100_000)
+        {
+            return "A run stops after 1 to 100,000 records that can't be taken, or after none.";
+        }
+
         foreach (var (side, i) in form.Sides.Select((s, i) => (s, i)))
         {
             if (side.Constants.Count > MostConstants || side.Constants.Any(c => c.Path.Length is 0 or > 400 || c.Text.Length is 0 or > 2000))
@@ -241,6 +247,7 @@ internal static class DraftForms
             Timing = timing,
             Likeness = likeness,
             LeavesOut = form.LeavesOut,
+            StopsAfter = form.StopsAfter,
             Name = form.Name.Trim(),
             TitleField = form.TitleField.Length > 0 ? form.TitleField : before.TitleField,
             CountryField = string.IsNullOrEmpty(form.CountryField) ? null : form.CountryField,

@@ -65,6 +65,7 @@ internal static partial class SuggestionEndpoints
 
         var definition = (await drafts.Of(mirror, cancellation)).Definition;
         var collections = await DraftEndpoints.CollectionsOf(definition, catalogues, cancellation);
+        var kept = await connections.All(cancellation);
         var sketches = new List<(string Path, FieldSketch Sketch, CatalogueField Field)>[definition.Sides.Length];
         for (var s = 0; s < sketches.Length; s++)
         {
@@ -72,8 +73,7 @@ internal static partial class SuggestionEndpoints
             var read = samples.AtHand(definition.Sides[s].System, definition.Sides[s].Collection)?.Records ?? [];
 
             // What a system says about its records is no content of them: when they were changed, by whom, in which version.
-            var own = (await connections.All(cancellation)).Where(c => c.System == definition.Sides[s].System).Select(c => SystemsEndpoints.SettingsOf(c).For(definition.Sides[s].Collection)).FirstOrDefault();
-            string?[] stamps = own is null ? [] : [own.ChangedAt, own.ChangedBy, own.VersionTag, own.Reference];
+            var stamps = DraftEndpoints.StampsOf(kept.FirstOrDefault(c => c.System == definition.Sides[s].System), collections[s]);
             sketches[s] = [.. collections[s].Fields.Values.Where(f => !stamps.Contains(f.Path) && !f.IsInLines).OrderBy(f => f.Path, StringComparer.Ordinal).Select(f => (f.Path, new FieldSketch(f.Path, f.Label, null, f.Type, f.MaxLength, f.Allowed, read.Length > 0 ? [.. read.Select(r => r.Fields[f.Path].Display).Where(v => v.Length is > 0 and < 200).Distinct().Take(MostValues)] : profile.GetValueOrDefault(f.Path)?.Samples ?? []), f))];
         }
 
@@ -97,8 +97,15 @@ internal static partial class SuggestionEndpoints
                     }
 
                     var type = TypeFor(described, other);
+
+                    // Numbers as they are dialled at home can't be read before it is said which field holds the country: taken unseen, they would hold every record.
+                    var wantsCountry = type == "phone" && definition.CountryField is null && (ManyNational(sketches[a][pair.Left].Sketch) || ManyNational(sketches[b][pair.Right].Sketch));
+
+                    // What one side says does not go into the other as it stands: its codes have to be said first.
+                    var tooLong = type == "text" && (inLeft ?? inRight) is null && (!ManyFit(sketches[a][pair.Left].Sketch, other) || !ManyFit(sketches[b][pair.Right].Sketch, described));
+                    IReadOnlyList<string> why = [.. pair.Why, .. wantsCountry ? ["its numbers are national: say first which field holds the country"] : Array.Empty<string>(), .. tooLong ? ["what one side says is too long for the other: its codes are to be said first"] : Array.Empty<string>()];
                     found.Add(new SuggestionShown(
-                        a, left, b, right, (inLeft ?? inRight)?.Name, NameFor(described, definition), type, pair.Confidence, pair.Confidence >= Suggester.Sure, pair.Why,
+                        a, left, b, right, (inLeft ?? inRight)?.Name, NameFor(described, definition), type, pair.Confidence, pair.Confidence >= Suggester.Sure && !wantsCountry && !tooLong, why,
                         ConversionFor(inLeft ?? inRight, type, sketches[a][pair.Left].Sketch), ConversionFor(inLeft ?? inRight, type, sketches[b][pair.Right].Sketch), described.ReadOnly, other.ReadOnly));
                 }
             }
@@ -118,7 +125,16 @@ internal static partial class SuggestionEndpoints
     /// <summary>How a side writes telephone numbers: with digits alone where all that were seen are so.</summary>
     private static ConversionForm? ConversionFor(AgreedFieldDefinition? into, string type, FieldSketch sketch) =>
         (into?.Type.Name() ?? type) != "phone" ? null
-        : new ConversionForm("phone", sketch.Samples.Any() && sketch.Samples.All(v => v.All(char.IsAsciiDigit)) ? PhoneForm.NationalDigits : PhoneForm.International);
+        : new ConversionForm("phone", IsNational(sketch) ? PhoneForm.NationalDigits : PhoneForm.International);
+
+    /// <summary>Whether a side writes telephone numbers as they are dialled at home: all that were seen are digits alone.</summary>
+    private static bool IsNational(FieldSketch sketch) => sketch.Samples.Any() && sketch.Samples.All(v => v.All(char.IsAsciiDigit));
+
+    /// <summary>Whether more than one in ten of the telephone numbers that were seen do not begin with their country.</summary>
+    private static bool ManyNational(FieldSketch sketch) => sketch.Samples.Count(v => !v.TrimStart(' ', '(').StartsWith('+')) * 10 > sketch.Samples.Count();
+
+    /// <summary>Whether nine in ten of the values that were seen are short enough for another side's field, or are never written there.</summary>
+    private static bool ManyFit(FieldSketch sketch, CatalogueField into) => into.ReadOnly || into.MaxLength is not { } most || sketch.Samples.Count(v => v.Length > most) * 10 <= sketch.Samples.Count();
 
     private static string TypeFor(CatalogueField left, CatalogueField right)
     {

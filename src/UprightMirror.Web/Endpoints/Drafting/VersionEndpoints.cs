@@ -28,7 +28,7 @@ internal static class VersionEndpoints
     {
         api.MapGet("/mirrors/{key}/versions", List).WithName("getVersions");
         api.MapGet("/mirrors/{key}/compare", Compare).WithName("compareVersions");
-        api.MapPost("/mirrors/{key}/versions/{version:int}/back", GoBack).RequireAuthorization(Roles.Administrator).WithName("goBack");
+        api.MapPost("/mirrors/{key}/versions/{version:int}/back", GoBack).RequireAuthorization(Roles.Administrator).Audited("took version {version} of {key} back into its draft").WithName("goBack");
     }
 
     private static async Task<Results<Ok<IReadOnlyList<VersionShown>>, NotFound>> List(string key, Mirrors mirrors, Drafts drafts, CancellationToken cancellation) =>
@@ -62,7 +62,7 @@ internal static class VersionEndpoints
     }
 
     private static async Task<RunShown?> LastRehearsal(KeptMirror mirror, KeptDraft draft, RunBook book, CancellationToken cancellation) =>
-        (await book.List(mirror.Id, null, RunsLookedAt, cancellation)).FirstOrDefault(r => r.OfDraft && r.Version == draft.BasedOn && (draft.At is null || r.StartedAt >= draft.At)) is { } run ? RunsEndpoints.Of(run, mirror) : null;
+        (await book.List(mirror.Id, null, RunsLookedAt, cancellation)).FirstOrDefault(r => r is { OfDraft: true, Sampled: null } && r.Version == draft.BasedOn && (draft.At is null || r.StartedAt >= draft.At)) is { } run ? RunsEndpoints.Of(run, mirror) : null;
 
     private static IReadOnlyList<string> Sentences(MirrorDefinition mirror, IReadOnlyList<string> names, IReadOnlyDictionary<string, string> named)
     {

@@ -1,7 +1,7 @@
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { ConflictPage, ConflictRow, Decision, Session } from '../../api/client';
-import { useConflict, useConflicts, useDecide, useUndoDecisions } from '../../api/queries';
+import { useConflict, useConflicts, useDecide, useQueues, useUndoDecisions } from '../../api/queries';
 import { Button, Key } from '../../parts/Button';
 import { useKeys } from '../../parts/keys';
 import { Spine } from '../../parts/Spine';
@@ -20,8 +20,12 @@ export function Conflicts({ session }: { session: Session }) {
   const mayDecide = session.role !== 'reader';
   const conflicts = useConflicts();
   const rows = conflicts.data ?? [];
-  const given = id === undefined ? undefined : rows.find((r) => r.id === Number(id));
+  const listed = id === undefined ? undefined : rows.find((r) => r.id === Number(id));
+  // One that is not among the oldest, which are listed, is shown all the same.
+  const far = useConflict(id !== undefined && rows.length >= LISTED && !listed ? Number(id) : null);
+  const given = listed ?? far.data?.conflict;
   const current = given ?? rows[0] ?? null;
+  const waiting = useQueues().data?.conflicts ?? rows.length;
   const position = current ? rows.indexOf(current) : -1;
   const move = (by: number) => {
     const next = rows[(position + by + rows.length) % rows.length];
@@ -37,7 +41,7 @@ export function Conflicts({ session }: { session: Session }) {
     { key: 'k', does: 'Conflict before', act: () => move(-1) },
     { key: 'u', does: 'Undo what was decided last', act: takeBack },
   ]);
-  if (conflicts.isPending)
+  if (conflicts.isPending || (far.isPending && far.fetchStatus !== 'idle'))
     return (
       <div className="px-5 py-4">
         <Loading what="the conflicts" />
@@ -94,7 +98,8 @@ export function Conflicts({ session }: { session: Session }) {
             <li key={r.id}>
               {(i === 0 || rows[i - 1]!.mirror !== r.mirror) && (
                 <div className="flex justify-between px-4 py-1.5 text-sm font-semibold text-soft">
-                  {r.mirrorName} <span>{rows.filter((x) => x.mirror === r.mirror).length}</span>
+                  {r.mirrorName}{' '}
+                  {waiting <= rows.length && <span>{rows.filter((x) => x.mirror === r.mirror).length}</span>}
                 </div>
               )}
               <Link
@@ -116,7 +121,7 @@ export function Conflicts({ session }: { session: Session }) {
         key={current.id}
         row={current}
         position={position}
-        of={rows.length}
+        of={Math.max(rows.length, waiting)}
         mayDecide={mayDecide}
         bar={bar}
         onDecided={(choice, words) => {
@@ -130,6 +135,9 @@ export function Conflicts({ session }: { session: Session }) {
     </div>
   );
 }
+
+/** So many of the oldest are listed. */
+const LISTED = 300;
 
 /** What was decided last: it can be undone. */
 type Decided = { ids: number[]; words: string; id: number };

@@ -1,7 +1,7 @@
-import { useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { useEffect, useState } from 'react';
+import { Link, useNavigate, useSearchParams } from 'react-router';
 import type { FileShown, SystemToMatch } from '../../api/client';
-import { useBringIn, useLookAtFile } from '../../api/queries';
+import { useBringIn, useLookAtFile, useTemplate } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { Notice } from '../../parts/States';
 import { INPUT } from '../../parts/inputs';
@@ -15,19 +15,32 @@ export function BringIn() {
   const [text, setText] = useState('');
   const [name, setName] = useState<string | null>(null);
   const [chosen, setChosen] = useState<Record<string, string>>({});
+  const [names, setNames] = useState<Record<string, string>>({});
   const file = look.data;
-  const open = (picked: File) =>
-    void picked.text().then((read) => {
-      setText(read);
-      setName(picked.name);
-      setChosen({});
-      bring.reset();
-      look.mutate(read, {
-        onSuccess: (shown) =>
-          setChosen(Object.fromEntries(shown.systems.filter((s) => s.guess).map((s) => [s.key, s.guess!]))),
-      });
+  const [search] = useSearchParams();
+  const template = useTemplate(search.get('from'));
+  const lookAt = (read: string, called: string) => {
+    setText(read);
+    setName(called);
+    setChosen({});
+    setNames({});
+    bring.reset();
+    look.mutate(read, {
+      onSuccess: (shown) =>
+        setChosen(Object.fromEntries(shown.systems.filter((s) => s.guess).map((s) => [s.key, s.guess!]))),
     });
-  const ready = file && file.problems.length === 0 && file.systems.every((s) => chosen[s.key]);
+  };
+  const open = (picked: File) => void picked.text().then((read) => lookAt(read, picked.name));
+  useEffect(() => {
+    if (template.data) lookAt(template.data, `${search.get('from')}.yaml, which ships with the product`);
+    // Once, when it is there.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [template.data]);
+  const ready =
+    file &&
+    file.problems.length === 0 &&
+    file.systems.every((s) => chosen[s.key] !== undefined) &&
+    file.mirrors.every((m) => !m.exists || names[m.key]?.trim());
   return (
     <div className="mx-auto max-w-[880px] px-5 py-4">
       <h1 className="text-lg font-semibold">
@@ -54,6 +67,11 @@ export function BringIn() {
         />
       </label>
       {name && <span className="ml-3">{name}</span>}
+      {template.isError && (
+        <div className="mt-4">
+          <Notice>{template.error.message}</Notice>
+        </div>
+      )}
       {look.isPending && (
         <p role="status" className="mt-4 text-soft">
           Reading the file…
@@ -71,7 +89,7 @@ export function BringIn() {
           onSubmit={(e) => {
             e.preventDefault();
             bring.mutate(
-              { text, systems: chosen },
+              { text, systems: chosen, names },
               { onSuccess: ({ mirrors }) => void go(mirrors.length === 1 ? `/mirrors/${mirrors[0]}` : '/mirrors') },
             );
           }}
@@ -85,8 +103,19 @@ export function BringIn() {
                   className="grid grid-cols-[minmax(0,1fr)_minmax(0,2fr)_90px] gap-4 border-b border-rule px-3 py-2 last:border-b-0"
                 >
                   <span className="font-semibold">{m.name}</span>
-                  <span className={m.exists ? 'text-held' : 'text-soft'}>
-                    {m.exists ? '△ a mirror of this name is here already' : m.sides.join(', ')}
+                  <span className="text-soft">
+                    {m.sides.join(', ')}
+                    {m.exists && (
+                      <label className="mt-1 block text-held">
+                        △ A mirror of this name is here already. This one is called here{' '}
+                        <input
+                          className={`${INPUT} mt-1 max-w-[280px] text-ink`}
+                          maxLength={60}
+                          value={names[m.key] ?? ''}
+                          onChange={(e) => setNames({ ...names, [m.key]: e.target.value })}
+                        />
+                      </label>
+                    )}
                   </span>
                   <span className="text-right tabular-nums">{m.fields} fields</span>
                 </li>
@@ -106,7 +135,7 @@ export function BringIn() {
                 <System
                   key={s.key}
                   of={s}
-                  chosen={chosen[s.key] ?? ''}
+                  chosen={chosen[s.key]}
                   choose={(system) => setChosen({ ...chosen, [s.key]: system })}
                 />
               ))}
@@ -149,7 +178,16 @@ function Problems({ file }: { file: FileShown }) {
   );
 }
 
-function System({ of: s, chosen, choose }: { of: SystemToMatch; chosen: string; choose: (system: string) => void }) {
+function System({
+  of: s,
+  chosen,
+  choose,
+}: {
+  of: SystemToMatch;
+  /** Empty where its sides are left out; undefined while nobody said. */
+  chosen: string | undefined;
+  choose: (system: string) => void;
+}) {
   const is = s.candidates.find((c) => c.system === chosen);
   return (
     <li className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.4fr)] gap-4 border-b border-rule px-3 py-2.5 last:border-b-0">
@@ -160,37 +198,37 @@ function System({ of: s, chosen, choose }: { of: SystemToMatch; chosen: string; 
         </span>
       </span>
       <span>
-        {s.candidates.length === 0 ? (
-          <span className="text-held">
+        {s.candidates.length === 0 && (
+          <span className="mb-1 block text-held">
             △ No connection is reached so and has {s.collections.join(', ')}.{' '}
             <Link to="/systems/new" className="underline">
               Add the system
             </Link>{' '}
             first, and read its catalogue.
           </span>
-        ) : (
-          <>
-            <select
-              className={INPUT}
-              aria-label={`${s.name} is`}
-              value={chosen}
-              onChange={(e) => choose(e.target.value)}
-            >
-              <option value="">choose…</option>
-              {s.candidates.map((c) => (
-                <option key={c.system} value={c.system}>
-                  {c.name}
-                </option>
-              ))}
-            </select>
-            {is && (
-              <span className={`mt-1 block text-sm ${is.missing.length > 0 ? 'text-held' : 'text-soft'}`}>
-                {is.missing.length === 0
-                  ? `All ${s.used} fields that the mirrors use are there.`
-                  : `△ ${s.used - is.missing.length} of ${s.used} fields are there; not: ${is.missing.join(', ')}.`}
-              </span>
-            )}
-          </>
+        )}
+        <select
+          className={INPUT}
+          aria-label={`${s.name} is`}
+          value={chosen ?? '?'}
+          onChange={(e) => choose(e.target.value)}
+        >
+          <option value="?" disabled>
+            choose…
+          </option>
+          {s.candidates.map((c) => (
+            <option key={c.system} value={c.system}>
+              {c.name}
+            </option>
+          ))}
+          <option value="">not here: leave its side out</option>
+        </select>
+        {is && (
+          <span className={`mt-1 block text-sm ${is.missing.length > 0 ? 'text-held' : 'text-soft'}`}>
+            {is.missing.length === 0
+              ? `All ${s.used} fields that the mirrors use are there.`
+              : `△ ${s.used - is.missing.length} of ${s.used} fields are there; not: ${is.missing.join(', ')}.`}
+          </span>
         )}
       </span>
     </li>

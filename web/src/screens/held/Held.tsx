@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Hold, LeftOut, Session, Undone } from '../../api/client';
 import { useHeld, useLeaveOut, useReleaseTogether, useReleaseUndone, useTakeIn } from '../../api/queries';
+import { PutRight } from './PutRight';
 import { Button } from '../../parts/Button';
 import { Empty, Failing, Loading, Notice } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
@@ -114,7 +115,7 @@ function Reason({ holds, mayAct }: { holds: Hold[]; mayAct: boolean }) {
         </button>
       )}
       <p className="mt-1 text-sm text-soft">
-        Put it right where it is wrong: the next run takes {isOne ? 'it' : 'them'} up by itself. Or let{' '}
+        Put it right, here or where it is wrong: the next run takes {isOne ? 'it' : 'them'} up by itself. Or let{' '}
         {isOne ? 'it' : 'them'} be tried again as {isOne ? 'it is' : 'they are'}.
       </p>
     </section>
@@ -248,6 +249,7 @@ function HoldLine({
   leave: () => void;
   mayAct: boolean;
 }) {
+  const [correcting, setCorrecting] = useState(false);
   return (
     <li className="grid grid-cols-[minmax(0,240px)_minmax(0,1fr)_90px_auto] items-start gap-3 border-b border-rule px-2 py-2">
       <div className="truncate font-semibold" title={h.title}>
@@ -270,30 +272,43 @@ function HoldLine({
       <span className="text-right text-soft">
         <When at={h.since} />
       </span>
-      {alone ? (
-        <span />
-      ) : (
-        <span className="flex gap-3">
+      <span className="flex gap-3">
+        {h.field && (
           <button
             type="button"
             className="font-semibold text-action hover:underline disabled:opacity-50"
-            onClick={release}
+            onClick={() => setCorrecting(!correcting)}
             disabled={!mayAct}
-            aria-label={`Try ${h.title} again`}
+            aria-expanded={correcting}
+            aria-label={`Put ${h.title} right`}
           >
-            Try again
+            Put right…
           </button>
-          <button
-            type="button"
-            className="hover:underline disabled:opacity-50"
-            onClick={leave}
-            disabled={!mayAct}
-            aria-label={`Leave ${h.title} out`}
-          >
-            Leave out…
-          </button>
-        </span>
-      )}
+        )}
+        {!alone && (
+          <>
+            <button
+              type="button"
+              className="font-semibold text-action hover:underline disabled:opacity-50"
+              onClick={release}
+              disabled={!mayAct}
+              aria-label={`Try ${h.title} again`}
+            >
+              Try again
+            </button>
+            <button
+              type="button"
+              className="hover:underline disabled:opacity-50"
+              onClick={leave}
+              disabled={!mayAct}
+              aria-label={`Leave ${h.title} out`}
+            >
+              Leave out…
+            </button>
+          </>
+        )}
+      </span>
+      {correcting && <PutRight hold={h} done={() => setCorrecting(false)} />}
     </li>
   );
 }

@@ -118,6 +118,11 @@ export function Mirror({ session }: { session: Session }) {
               )
             ) : (
               <>
+                {session.role === 'administrator' && (
+                  <Link to={`/mirrors/${key}/look-up`} className="self-center px-2 text-action hover:underline">
+                    Look up from elsewhere
+                  </Link>
+                )}
                 <Button onClick={() => begin(true)} disabled={!mayRun || isRunning || start.isPending}>
                   Rehearse
                 </Button>

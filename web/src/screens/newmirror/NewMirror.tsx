@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { useBeginMirror, useCatalogue, useSystems } from '../../api/queries';
+import { useBeginMirror, useCatalogue, useSystems, useTemplates } from '../../api/queries';
 import { Button } from '../../parts/Button';
 import { Empty, Failing, Loading, Notice } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
@@ -153,7 +153,48 @@ export function NewMirror() {
           </div>
         </form>
       )}
+      {systems.data && systems.data.length > 1 && <BeginFrom />}
     </div>
+  );
+}
+
+/** Mirrors that are ready, for whoever has systems like those that they were made for. */
+function BeginFrom() {
+  const templates = useTemplates();
+  if (!templates.data?.length) return null;
+  return (
+    <section aria-label="Begin from one that is ready" className="mt-10">
+      <h2 className="font-semibold">Or begin from one that is ready</h2>
+      <p className="mb-2 text-sm text-soft">
+        Fields, rules and code lists are there. You say which of your systems each side is, and see which fields it
+        lacks.{' '}
+        <Link to="/mirrors/file" className="underline">
+          Or bring in a file
+        </Link>{' '}
+        of your own.
+      </p>
+      <ul className="border-y border-rule bg-sheet">
+        {templates.data.map((t) => (
+          <li
+            key={t.key}
+            className="grid grid-cols-[120px_minmax(0,1fr)_90px_120px] items-baseline gap-4 border-b border-rule px-3 py-2 last:border-b-0"
+          >
+            <span className="font-semibold">{t.name}</span>
+            <span className={t.exists ? 'text-held' : 'truncate text-soft'}>
+              {t.exists ? '△ a mirror of this name is here already' : t.systems.join(', ')}
+            </span>
+            <span className="text-right tabular-nums">{t.fields} fields</span>
+            <Link
+              to={`/mirrors/file?from=${t.key}`}
+              aria-label={`Begin from ${t.name}`}
+              className="text-right text-action hover:underline"
+            >
+              Begin from it
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -37,6 +37,11 @@ export function RecordScreen({ session }: { session: Session }) {
             {r.recordType}, known since {clock(r.linkedSince)}
             {r.waiting && ' · waits for the next run'}
           </span>
+          {session.role === 'reader' && (
+            <span className="ml-auto text-sm text-soft">
+              Personal values show their first letter only: you are a reader.
+            </span>
+          )}
         </div>
         <RecordSpine record={r} onWhy={setWhy} why={why} />
         {asked?.agreed && <Why record={r} field={asked} close={() => setWhy(null)} />}

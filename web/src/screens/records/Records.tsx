@@ -6,23 +6,34 @@ import { Mark } from '../../parts/Mark';
 import { Empty, Failing, Loading } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
+import { Views } from './Views';
 
-const PAGE = 1000;
+const PART = 200;
+/** What is searched for is counted up to here. */
+const COUNTED = 1000;
+const counted = (n: number) => (n > COUNTED ? `${COUNTED.toLocaleString()}+` : n.toLocaleString());
 
 export function Records() {
   const [params, setParams] = useSearchParams();
   const text = params.get('text') ?? '';
   const only = params.get('only');
   const mirror = params.get('mirror');
-  const records = useRecords(mirror, text, only, PAGE);
+  const records = useRecords(mirror, text, only, PART);
   const scroller = useRef<HTMLDivElement>(null);
-  const rows = records.data?.rows ?? [];
+  const first = records.data?.pages[0];
+  const rows = records.data?.pages.flatMap((p) => p.rows) ?? [];
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => 34,
     overscan: 15,
   });
+  const items = virtual.getVirtualItems();
+  const last = items.at(-1)?.index ?? 0;
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = records;
+  useEffect(() => {
+    if (hasNextPage && !isFetchingNextPage && last > rows.length - 40) void fetchNextPage();
+  }, [last, rows.length, hasNextPage, isFetchingNextPage, fetchNextPage]);
   useEffect(() => scroller.current?.scrollTo({ top: 0 }), [mirror, text, only]);
   const choose = (what: 'only' | 'mirror', next: string | null) => {
     const to = new URLSearchParams(params);
@@ -30,22 +41,25 @@ export function Records() {
     else to.delete(what);
     setParams(to);
   };
-  const sides = records.data?.sides ?? [];
+  const sides = first?.sides ?? [];
   const columns = `minmax(220px, 2fr) repeat(${sides.length}, minmax(130px, 1fr)) 130px 120px`;
   return (
     <div className="mx-auto flex h-full max-w-[1400px] flex-col px-5 pt-3">
       <div className="mb-2 flex items-baseline gap-3">
         <h1 className="text-lg font-semibold">Records</h1>
         <nav aria-label="Mirrors" className="flex gap-1">
-          {records.data?.mirrors.map((m) => (
+          {first?.mirrors.map((m) => (
             <button
               key={m.key}
               type="button"
-              aria-current={m.key === records.data.mirror ? 'page' : undefined}
+              aria-current={m.key === first.mirror ? 'page' : undefined}
               onClick={() => choose('mirror', m.key)}
-              className={`border-b-2 px-2 py-0.5 ${m.key === records.data.mirror ? 'border-action font-semibold' : 'border-transparent hover:border-rule'} ${m.count === 0 ? 'text-soft' : ''}`}
+              className={`border-b-2 px-2 py-0.5 ${m.key === first.mirror ? 'border-action font-semibold' : 'border-transparent hover:border-rule'} ${m.count === 0 ? 'text-soft' : ''}`}
             >
-              {m.name} <span className="font-normal text-soft">{m.count.toLocaleString()}</span>
+              {m.name}{' '}
+              <span className="font-normal text-soft">
+                {text || only ? counted(m.count) : m.count.toLocaleString()}
+              </span>
             </button>
           ))}
         </nav>
@@ -69,18 +83,24 @@ export function Records() {
           ))}
         </span>
       </div>
-      {records.data && (text || records.data.total > rows.length) && (
-        <p className="mb-2 text-soft">
+      {first && (
+        <p className="mb-2 flex items-baseline gap-2 text-soft">
           {text && (
-            <>
+            <span>
               With “{text}”:{' '}
               <Link to={mirror ? `/records?mirror=${mirror}` : '/records'} className="text-action underline">
                 show all
               </Link>
-              {records.data.total > rows.length && '. '}
-            </>
+            </span>
           )}
-          {records.data.total > rows.length && `The first ${rows.length} are shown: search to find the others.`}
+          <Views params={params} />
+          <a
+            className="ml-auto text-action underline"
+            href={`/api/records.csv?${new URLSearchParams({ mirror: first.mirror, ...(text ? { text } : {}), ...(only ? { only } : {}) }).toString()}`}
+            download
+          >
+            CSV
+          </a>
         </p>
       )}
       {records.isPending && <Loading what="the records" />}
@@ -93,19 +113,14 @@ export function Records() {
         </Empty>
       )}
       {rows.length > 0 && (
-        <div
-          role="table"
-          aria-label="Records"
-          aria-rowcount={records.data?.total}
-          className="flex min-h-0 flex-1 flex-col"
-        >
+        <div role="table" aria-label="Records" aria-rowcount={first?.total} className="flex min-h-0 flex-1 flex-col">
           <div
             role="row"
             className="grid border-t border-rule text-sm font-semibold text-soft"
             style={{ gridTemplateColumns: columns }}
           >
             <div role="columnheader" className="px-2 py-1.5">
-              {records.data?.mirrorName}
+              {first?.mirrorName}
             </div>
             {sides.map((s) => (
               <div key={s.index} role="columnheader" className="flex items-center gap-2 px-2 py-1.5">
@@ -122,7 +137,7 @@ export function Records() {
           </div>
           <div ref={scroller} className="min-h-0 flex-1 overflow-auto border-y border-rule">
             <div className="relative" style={{ height: virtual.getTotalSize() }}>
-              {virtual.getVirtualItems().map((item) => {
+              {items.map((item) => {
                 const r = rows[item.index]!;
                 return (
                   <Link

@@ -1,8 +1,9 @@
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { Run, Session } from '../../api/client';
-import { useReleaseUndone, useRun, useStopRun } from '../../api/queries';
+import { useReleaseUndone, useRun, useRunAgain, useRunAsRehearsed, useStopRun } from '../../api/queries';
 import { Guarded } from './Guarded';
 import { Planned } from './Planned';
+import { RunLog } from './RunLog';
 import { Button } from '../../parts/Button';
 import { Progress } from '../../parts/Foot';
 import { Mark, type MarkName } from '../../parts/Mark';
@@ -23,10 +24,13 @@ export function RunScreen({ session }: { session: Session }) {
   const id = Number(useParams().id);
   const [params, setParams] = useSearchParams();
   const outcome = params.get('outcome');
+  const isLog = params.get('show') === 'log';
   const run = useRun(id, outcome);
   const stop = useStopRun();
   const release = useReleaseUndone();
   const go = useNavigate();
+  const again = useRunAgain();
+  const asRehearsed = useRunAsRehearsed();
   if (run.isPending)
     return (
       <div className="px-5 py-4">
@@ -39,7 +43,7 @@ export function RunScreen({ session }: { session: Session }) {
         <Failing error={run.error} retry={() => void run.refetch()} />
       </div>
     );
-  const { run: r, records, total } = run.data;
+  const { run: r, records, total, held } = run.data;
   const setAside = r.setAside ?? 0;
   const isQuiet = r.state === 'finished' && !r.rehearsal && r.counts.written === 0;
   return (
@@ -86,10 +90,11 @@ export function RunScreen({ session }: { session: Session }) {
               {isQuiet
                 ? 'Nothing to write.'
                 : r.rehearsal
-                  ? `Would write ${r.counts.planned.toLocaleString()} times; wrote nothing.`
+                  ? `${r.sampled != null ? `Of ${r.sampled.toLocaleString()} records only: would` : 'Would'} write ${r.counts.planned.toLocaleString()} times; wrote nothing.`
                   : `Wrote ${r.counts.written === 1 ? 'once' : `${r.counts.written.toLocaleString()} times`}.`}
             </strong>{' '}
             {r.counts.read.toLocaleString()} records read, {r.counts.unchanged.toLocaleString()} unchanged
+            {r.rehearsal && r.counts.held > 0 && `, ${r.counts.held.toLocaleString()} would be held`}
             {(r.counts.outOfScope ?? 0) > 0 && `, ${r.counts.outOfScope!.toLocaleString()} out of scope`}.
             {isQuiet && ' Every side holds what is agreed.'}
             {r.reason && <span className="mt-1 block text-held">{r.reason}</span>}
@@ -133,8 +138,59 @@ export function RunScreen({ session }: { session: Session }) {
           )}
         </div>
       )}
+      {(again.isError || asRehearsed.isError) && <Notice>{(again.error ?? asRehearsed.error)!.message}</Notice>}
+      {!r.rehearsal && r.state !== 'running' && held > 0 && (
+        <div className="flex items-center gap-3 border-b border-rule bg-held-tint px-4 py-2">
+          <p>
+            {held === 1 ? 'One record that it set aside is' : `${held.toLocaleString()} records that it set aside are`}{' '}
+            <Link to="/held" className="underline">
+              held
+            </Link>{' '}
+            still.
+          </p>
+          <Button
+            className="ml-auto"
+            disabled={session.role === 'reader' || again.isPending}
+            onClick={() => again.mutate(r.id, { onSuccess: (started) => void go(`/runs/${started.run}`) })}
+          >
+            Try {held === 1 ? 'it' : 'only these'} again
+          </Button>
+        </div>
+      )}
+      {r.rehearsal && r.state === 'finished' && r.counts.planned > 0 && session.role !== 'reader' && (
+        <div className="flex items-center gap-3 border-b border-rule bg-sheet px-4 py-2">
+          <p className="text-soft">
+            A run can make exactly these writes and no other. What would be written otherwise by now is left to the run
+            after it.
+          </p>
+          <Button
+            className="ml-auto"
+            disabled={asRehearsed.isPending}
+            onClick={() => asRehearsed.mutate(r.id, { onSuccess: (started) => void go(`/runs/${started.run}`) })}
+          >
+            Do exactly this
+          </Button>
+        </div>
+      )}
       {r.state === 'paused' && <Guarded run={r} session={session} />}
-      {r.rehearsal && r.state === 'finished' ? (
+      <nav aria-label="Of this run" className="mt-4 flex gap-5 border-b border-rule">
+        {[['What became of records', '', !isLog] as const, ['Log', '?show=log', isLog] as const].map(
+          ([name, to, on]) => (
+            <Link
+              key={name}
+              to={`/runs/${r.id}${to}`}
+              replace
+              aria-current={on ? 'page' : undefined}
+              className={`-mb-px border-b-2 pb-1.5 ${on ? 'border-action font-semibold' : 'border-transparent text-soft hover:text-ink'}`}
+            >
+              {name}
+            </Link>
+          ),
+        )}
+      </nav>
+      {isLog ? (
+        <RunLog run={r} />
+      ) : r.rehearsal && r.state === 'finished' ? (
         <Planned run={r.id} title="What a run would write" />
       ) : r.state === 'paused' && total === 0 ? null : (
         <>

@@ -23,6 +23,7 @@ export const NEW: ConnectionAsked = {
   secrets: null,
   monogram: null,
   colour: null,
+  secretsEndOn: null,
 };
 
 export const askedOf = (page: SystemPage): ConnectionAsked => ({
@@ -34,6 +35,7 @@ export const askedOf = (page: SystemPage): ConnectionAsked => ({
   secrets: null,
   monogram: page.system.monogram,
   colour: page.system.colour,
+  secretsEndOn: page.system.secretsEndOn,
 });
 
 /** Everything about how a system is reached. What the description says by itself is filled in from it. */
@@ -240,6 +242,17 @@ export function ConnectionForm({
               }}
             />
           ))}
+          <Labelled label="Their last day" hint="So that you are told before they end. Leave it empty if they don’t.">
+            {(id) => (
+              <input
+                id={id}
+                type="date"
+                className={INPUT}
+                value={asked.secretsEndOn ?? ''}
+                onChange={(e) => change({ ...asked, secretsEndOn: e.target.value || null })}
+              />
+            )}
+          </Labelled>
         </div>
       )}
       <div className="grid grid-cols-3 gap-3">

@@ -1,10 +1,11 @@
 import { Link } from 'react-router';
-import type { MirrorToday, Need, System, Today as TodayData } from '../../api/client';
+import type { MirrorToday, Need, Session, System, Today as TodayData } from '../../api/client';
 import { useToday } from '../../api/queries';
 import { Mark, type MarkName } from '../../parts/Mark';
 import { Empty, Failing, Loading } from '../../parts/States';
 import { SystemTile } from '../../parts/SystemTile';
 import { When } from '../../parts/When';
+import { FirstSteps } from './FirstSteps';
 import { Moved } from './Moved';
 import { inWords } from '../system/protocols';
 
@@ -13,11 +14,12 @@ const NEED_MARKS: Record<string, MarkName> = {
   held: 'held',
   failed: 'refused',
   guard: 'attention',
+  system: 'attention',
   lookAlike: 'lookAlike',
 };
 
 /** What needs a person, what moved, and how the systems are. */
-export function Today() {
+export function Today({ session }: { session: Session }) {
   const today = useToday();
   if (today.isPending)
     return (
@@ -32,6 +34,9 @@ export function Today() {
       </div>
     );
   const { needs, mirrors, systems, settled } = today.data;
+  // Until a mirror has run there is nothing to tell but the way there.
+  if (!mirrors.some((m) => m.lastRun && !m.lastRun.rehearsal) && needs.length === 0)
+    return <FirstSteps systems={systems} mirrors={mirrors} session={session} />;
   return (
     <div className="mx-auto grid max-w-[1500px] grid-cols-[minmax(0,1fr)_400px] gap-x-8 px-5 py-4">
       <div>
@@ -92,8 +97,11 @@ function NeedLine({ need }: { need: Need }) {
 
 function states(mirrors: MirrorToday[]) {
   const live = mirrors.filter((m) => m.state === 'live').length;
-  const paused = mirrors.length - live;
-  return [`${live} live`, paused > 0 && `${paused} paused`].filter(Boolean).join(', ');
+  const paused = mirrors.filter((m) => m.state === 'paused').length;
+  const drafts = mirrors.length - live - paused;
+  return [`${live} live`, paused > 0 && `${paused} paused`, drafts > 0 && `${drafts} in draft`]
+    .filter(Boolean)
+    .join(', ');
 }
 
 function MirrorTable({ mirrors }: { mirrors: MirrorToday[] }) {

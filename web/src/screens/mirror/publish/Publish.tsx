@@ -102,7 +102,7 @@ function DraftToPublish({ page, session, check }: { page: MirrorPage; session: S
               </Link>
               :{' '}
               {rehearsal.state === 'finished'
-                ? `the next run would write ${rehearsal.counts.planned.toLocaleString()} times.`
+                ? `the next run would write ${rehearsal.counts.planned.toLocaleString()} times${rehearsal.counts.held > 0 ? `, and hold ${rehearsal.counts.held.toLocaleString()} records` : ''}.`
                 : `${rehearsal.state}. ${rehearsal.reason ?? ''}`}
             </>
           ) : (

@@ -6,6 +6,7 @@ import { When } from '../../../parts/When';
 import { DraftStep } from '../bench/DraftStep';
 import { Guards } from '../Guards';
 import { ScopeOfSide } from './ScopeOfSide';
+import { Trouble } from './Trouble';
 import { TimingEditor } from './TimingEditor';
 
 /** Which records take part, when the mirror runs by itself, and what pauses a run. */
@@ -50,6 +51,10 @@ function Edited({ mirrorKey, check }: { mirrorKey: string; check: () => void }) 
               ))}
             </ul>
           </section>
+          <Trouble
+            after={settings.stopsAfter ?? null}
+            keep={(what, stopsAfter) => edit(what, fields, { ...settings, stopsAfter })}
+          />
           <TimingEditor
             mirrorKey={mirrorKey}
             timing={settings.timing!}
