@@ -12,7 +12,7 @@ internal sealed class Installation : IAsyncDisposable
 {
     public Installation()
     {
-        this.Database = NpgsqlDataSource.Create(DatabaseAddress);
+        this.Database = NpgsqlDataSource.Create(UprightMirror.Storage.Database.Shared(DatabaseAddress));
         var protection = DataProtectionProvider.Create(
             new DirectoryInfo(Environment.GetEnvironmentVariable("UPRIGHT_KEYS") ?? throw new CommandException("UPRIGHT_KEYS does not say where the keys are kept that encrypt secrets.")),
             options => options.SetApplicationName("UprightMirror"));

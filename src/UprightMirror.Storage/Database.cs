@@ -7,6 +7,23 @@ namespace UprightMirror.Storage;
 /// <summary>The product's database: made and brought up to date here.</summary>
 public static class Database
 {
+    /// <summary>
+    /// The address as a process uses it: it opens 40 connections at most, unless the address says otherwise. PostgreSQL takes 100 as it comes, and
+    /// several processes share them; a burst waits its turn here and is not refused there.
+    /// </summary>
+    /// <param name="given">A connection string of Npgsql.</param>
+    /// <exception cref="ArgumentException">It is no connection string.</exception>
+    public static string Shared(string given)
+    {
+        var address = new NpgsqlConnectionStringBuilder(given);
+        if (!address.ShouldSerialize("Maximum Pool Size"))
+        {
+            address.MaxPoolSize = 40;
+        }
+
+        return address.ToString();
+    }
+
     /// <summary>Runs the numbered migrations that this database has not seen. Several processes may start at once: one does it, the others wait.</summary>
     /// <exception cref="InvalidOperationException">A migration failed; the message names it.</exception>
     public static void Migrate(string connectionString)

@@ -18,7 +18,7 @@ using UprightMirror.Web.SigningIn;
 // The product: what people see, and the worker that runs mirrors. `--role web` or `--role worker` begins one of the two.
 var builder = WebApplication.CreateBuilder(args);
 var role = builder.Configuration["role"] ?? "both";
-var address = Environment.GetEnvironmentVariable("UPRIGHT_DATABASE") ?? throw new InvalidOperationException("UPRIGHT_DATABASE does not say where the database is. Begin with ./start.");
+var address = Database.Shared(Environment.GetEnvironmentVariable("UPRIGHT_DATABASE") ?? throw new InvalidOperationException("UPRIGHT_DATABASE does not say where the database is. Begin with ./start."));
 var keys = Environment.GetEnvironmentVariable("UPRIGHT_KEYS") ?? throw new InvalidOperationException("UPRIGHT_KEYS does not say where the keys are kept that encrypt secrets. Begin with ./start.");
 
 builder.Host.UseSerilog((_, log) => log.MinimumLevel.Warning().MinimumLevel.Override("UprightMirror", Serilog.Events.LogEventLevel.Information).WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture));

@@ -43,7 +43,7 @@ public sealed class Processes(string server, string program, string sends = "sit
             await create.ExecuteNonQueryAsync();
         }
 
-        this.address = new NpgsqlConnectionStringBuilder(server) { Database = name, MaxPoolSize = 60 }.ToString();
+        this.address = new NpgsqlConnectionStringBuilder(server) { Database = name }.ToString();
         Database.Migrate(this.address);
         this.Source = NpgsqlDataSource.Create(this.address);
         var at = new NpgsqlConnectionStringBuilder(this.address);
@@ -88,23 +88,11 @@ public sealed class Processes(string server, string program, string sends = "sit
         await this.Do($"create trigger slow before insert or update on club.{key} for each row execute function club.slow_{key}()");
     }
 
-    /// <summary>Starts a process of the product.</summary>
+    /// <summary>Starts a process of the product, and waits until it answers. A worker may have worked for a while by then.</summary>
     /// <param name="role">web or worker.</param>
     public async Task<Process> Start(string role)
     {
-        var url = new Uri($"http://127.0.0.1:{FreePort()}");
-        var start = new ProcessStartInfo("dotnet", [program, "--role", role, "--urls", url.ToString()]) { WorkingDirectory = Path.GetDirectoryName(program), RedirectStandardOutput = true, RedirectStandardError = true };
-        var called = $"{role} {this.processes.Count}";
-        start.Environment["UPRIGHT_DATABASE"] = new NpgsqlConnectionStringBuilder(this.address) { ApplicationName = called }.ToString();
-        start.Environment["UPRIGHT_KEYS"] = this.keys;
-        start.Environment["ASPNETCORE_ENVIRONMENT"] = "Production";
-        var process = Process.Start(start)!;
-        this.processes.Add(process);
-        this.names[called] = process;
-        process.OutputDataReceived += (_, _) => { };
-        process.ErrorDataReceived += (_, _) => { };
-        process.BeginOutputReadLine();
-        process.BeginErrorReadLine();
+        var (process, url) = this.Launch(role);
         using var http = new HttpClient();
         for (var waited = Stopwatch.StartNew(); ;)
         {
@@ -127,6 +115,26 @@ public sealed class Processes(string server, string program, string sends = "sit
         }
 
         return process;
+    }
+
+    /// <summary>Starts a process of the product, and goes on at once.</summary>
+    /// <param name="role">web or worker.</param>
+    public (Process Process, Uri Url) Launch(string role)
+    {
+        var url = new Uri($"http://127.0.0.1:{FreePort()}");
+        var start = new ProcessStartInfo("dotnet", [program, "--role", role, "--urls", url.ToString()]) { WorkingDirectory = Path.GetDirectoryName(program), RedirectStandardOutput = true, RedirectStandardError = true };
+        var called = $"{role} {this.processes.Count}";
+        start.Environment["UPRIGHT_DATABASE"] = new NpgsqlConnectionStringBuilder(this.address) { ApplicationName = called }.ToString();
+        start.Environment["UPRIGHT_KEYS"] = this.keys;
+        start.Environment["ASPNETCORE_ENVIRONMENT"] = "Production";
+        var process = Process.Start(start)!;
+        this.processes.Add(process);
+        this.names[called] = process;
+        process.OutputDataReceived += (_, _) => { };
+        process.ErrorDataReceived += (_, _) => { };
+        process.BeginOutputReadLine();
+        process.BeginErrorReadLine();
+        return (process, url);
     }
 
     /// <summary>A worker in whose hands a run is at this moment; null when no run goes on.</summary>

@@ -43,6 +43,9 @@ public sealed class Product : IAsyncLifetime
     {
         await this.Factory.DisposeAsync();
         await this.database.DisposeAsync();
+
+        // Each product has a database, and so pools, of its own: what they leave open counts against the server's limit for minutes.
+        Npgsql.NpgsqlConnection.ClearAllPools();
     }
 
     private readonly Dictionary<string, (HttpClient Client, string Token)> signedIn = [];
