@@ -1,7 +1,9 @@
 using System.Collections.Immutable;
 using UprightMirror.Connectors.Calling;
+using UprightMirror.Core.Checks;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Notices;
+using UprightMirror.Core.Timing;
 using UprightMirror.Engine.Exchange;
 using UprightMirror.Storage;
 
@@ -29,6 +31,16 @@ internal static class Demo
             Mirror = "invoices", Happening = RecordHappening.Created, Side = 1, Subject = "Invoice {Number} was made", Text = "{link}",
             Channel = NoticeChannel.Message, To = [], Address = new Uri(world, "/room"), AllowPrivate = true,
         },
+    ];
+
+    /// <summary>What the office looks after, by the mirror that it is about.</summary>
+    public static readonly ImmutableArray<(string Mirror, FollowUpCheck Check)> Checks =
+    [
+        ("people", new FollowUpCheck(
+            "Another company",
+            """AND([Slipway CRM.Company] <> ""; [Pennant Mail.Company] <> ""; [Slipway CRM.Company] <> [Pennant Mail.Company])""",
+            new HangingRecords("orders", "Slipway CRM.Person", """OR([Slipway CRM.Stage] = "New"; [Slipway CRM.Stage] = "Quoted")"""),
+            new MirrorTiming(TimingKind.After, After: "people", OnEvents: false, OnFiles: false))),
     ];
 
     private static NoticeRule Told(string name, NoticeKind kind, NoticeTiming timing) =>

@@ -37,6 +37,11 @@ internal static class InstallCommands
             {
                 await installation.Mirrors.Save(everyMinutes is null ? mirror : mirror with { Timing = mirror.Timing with { Kind = TimingKind.Every, Minutes = everyMinutes } }, "the demo", CancellationToken.None);
             }
+
+            foreach (var (mirror, check) in Demo.Checks)
+            {
+                await installation.Checks.Keep((await installation.Mirrors.Find(mirror, CancellationToken.None))!.Id, null, check, "the demo", DateTimeOffset.UtcNow, CancellationToken.None);
+            }
         }
 
         if (product is not null)

@@ -21,6 +21,7 @@ internal sealed class Installation : IAsyncDisposable
         this.Events = new KeptEvents(this.Database, protection);
         this.Inboxes = new Inboxes(this.Database, protection);
         this.Notices = new KeptNotices(this.Database, protection, TimeProvider.System);
+        this.Checks = new FollowUpChecks(this.Database);
         this.Users = new Users(this.Database);
         this.Catalogues = new Catalogues(this.Database, TimeProvider.System);
         this.Systems = new Systems(this.Connections, new KeptCalls(this.Database), new Outside(TimeProvider.System, new SharedCallBudget(new CallTurns(this.Database))) { Received = new ReceivedRecords(this.Inboxes) });
@@ -32,6 +33,8 @@ internal sealed class Installation : IAsyncDisposable
         ?? throw new CommandException("UPRIGHT_DATABASE does not say where the database is. Begin with ./start, or set it to a connection string.");
 
     public NpgsqlDataSource Database { get; }
+
+    public FollowUpChecks Checks { get; }
 
     public Mirrors Mirrors { get; }
 

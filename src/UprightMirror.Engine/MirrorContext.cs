@@ -121,6 +121,10 @@ public sealed class MirrorContext
     public async Task<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>> LinkedTo(IReadOnlyCollection<Guid> links, CancellationToken cancellation) =>
         this.Mirror.LooksAt.IsEmpty || this.mirrors is null ? ImmutableDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>.Empty : await this.mirrors.LinkedTo(this.Mirror, links, cancellation);
 
+    /// <summary>The follow-up checks that flag some links; empty where no field asks.</summary>
+    public async Task<IReadOnlyDictionary<Guid, ImmutableHashSet<string>>> FlagsOf(IReadOnlyCollection<Guid> links, CancellationToken cancellation) =>
+        !this.Mirror.AsksForFlags || this.mirrors is null ? ImmutableDictionary<Guid, ImmutableHashSet<string>>.Empty : await this.mirrors.FlagsOf(this.Mirror, links, cancellation);
+
     public string Collection(int side) => this.Mirror.Sides[side].Collection;
 }
 

@@ -23,7 +23,8 @@ public sealed class Reconciling(MirrorContext context)
         {
             after = batch[^1].Link;
             var linked = await context.LinkedTo([.. batch.Select(r => r.Link)], cancellation);
-            var decided = batch.Select(r => this.Decide(r, linked.GetValueOrDefault(r.Link))).ToList();
+            var flags = await context.FlagsOf([.. batch.Select(r => r.Link)], cancellation);
+            var decided = batch.Select(r => this.Decide(r, linked.GetValueOrDefault(r.Link), flags.GetValueOrDefault(r.Link))).ToList();
             await context.Store.SaveReconciled(decided, cancellation);
             foreach (var record in decided)
             {
@@ -38,7 +39,8 @@ public sealed class Reconciling(MirrorContext context)
 
     /// <summary>What one record leads to. Nothing is kept.</summary>
     /// <param name="linked">What records of other mirrors that point at it hold; null where the mirror looks at none.</param>
-    public Reconciled Decide(LinkedRecord record, ImmutableDictionary<LinkedField, ImmutableArray<Value>>? linked = null)
+    /// <param name="flags">The follow-up checks that flag it; null for none.</param>
+    public Reconciled Decide(LinkedRecord record, ImmutableDictionary<LinkedField, ImmutableArray<Value>>? linked = null, ImmutableHashSet<string>? flags = null)
     {
         if (record.Members.GroupBy(m => m.Side).FirstOrDefault(g => g.Count() > 1) is { } twice)
         {
@@ -61,7 +63,7 @@ public sealed class Reconciling(MirrorContext context)
             }
 
             now[side] = context.Translators[side].ToAgreed(raw);
-            if (!now[side]!.Problems.IsEmpty)
+            if (!now[side]!.IsClear)
             {
                 holds.Add(this.translating.HoldOf(member, record.Link, now[side]!) with { Title = record.Title });
             }
@@ -76,7 +78,7 @@ public sealed class Reconciling(MirrorContext context)
 
         var state = new RecordState(this.AgreedOf(record), [.. Enumerable.Range(0, context.SideCount).Select(s => this.SideOf(s, record, members.GetValueOrDefault(s), now[s]))])
         {
-            Around = context.Rules.WorkedOut.IsEmpty ? Surroundings.None : new Surroundings([.. Enumerable.Range(0, context.SideCount).Select(s => members.GetValueOrDefault(s) is { Raw: not null } known ? known.Id : null)], linked ?? Surroundings.None.Linked),
+            Around = context.Rules.WorkedOut.IsEmpty ? Surroundings.None : new Surroundings([.. Enumerable.Range(0, context.SideCount).Select(s => members.GetValueOrDefault(s) is { Raw: not null } known ? known.Id : null)], linked ?? Surroundings.None.Linked) { Flags = flags ?? Flags.None },
             Open = [.. record.OpenConflicts.Select(c => new OpenConflict([.. c.Fields.Where(context.FieldIndex.ContainsKey).Select(f => context.FieldIndex[f])], c.Sides))],
         };
         var outcome = this.WithoutWhatIsHeld(Reconciler.Reconcile(context.Rules, state), members);

@@ -37,7 +37,7 @@ public sealed class Translating(MirrorContext context)
                 }
 
                 var translation = context.Translators[record.Side].ToAgreed(record.Raw!);
-                if (translation.Problems.IsEmpty)
+                if (translation.IsClear)
                 {
                     keys.Add(new MatchCandidate(record.Side, record.Id, null, MatchKeys.Of(context.Mirror, translation.Values)));
                 }
@@ -59,8 +59,9 @@ public sealed class Translating(MirrorContext context)
     /// <summary>The hold of a record that can't be translated, with every problem that it has.</summary>
     public Hold HoldOf(KnownRecord record, Guid? link, Translation translation)
     {
-        var first = translation.Problems[0];
-        var reason = $"{context.Systems[record.Side].Name}, {context.Mirror.RecordType} {record.Id}: {string.Join(" ", translation.Problems.Select(p => p.Sentence))}";
+        var problems = translation.Problems.Where(p => p.IsInTheWay).ToList();
+        var first = problems[0];
+        var reason = $"{context.Systems[record.Side].Name}, {context.Mirror.RecordType} {record.Id}: {string.Join(" ", problems.Select(p => p.Sentence))}";
         return new Hold(link, record.Side, record.Id, this.TitleOf(translation.Values, record.Id), context.Mirror.Fields[first.Field].Name, reason, null);
     }
 

@@ -54,6 +54,9 @@ public interface IMirrors
     /// <summary>What the records of other mirrors that point at some links of a mirror hold in the fields that it looks at.</summary>
     /// <returns>For each link, every field that is looked at and found, with no values where nothing points at the link.</returns>
     Task<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>> LinkedTo(MirrorDefinition mirror, IReadOnlyCollection<Guid> links, CancellationToken cancellation);
+
+    /// <summary>The follow-up checks that flag some links of a mirror, by name, without those that a person said are fine as they are. A link that none flags is left out.</summary>
+    Task<IReadOnlyDictionary<Guid, ImmutableHashSet<string>>> FlagsOf(MirrorDefinition mirror, IReadOnlyCollection<Guid> links, CancellationToken cancellation);
 }
 
 public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
@@ -201,6 +204,17 @@ public sealed class Mirrors(NpgsqlDataSource database) : IMirrors
         }
 
         return found.ToDictionary(f => f.Key, f => f.Value.ToImmutable());
+    }
+
+    public async Task<IReadOnlyDictionary<Guid, ImmutableHashSet<string>>> FlagsOf(MirrorDefinition mirror, IReadOnlyCollection<Guid> links, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select f.link_id, array_agg(c.name) from flag f join follow_up_check c on c.id = f.check_id join mirror m on m.id = f.mirror_id
+            where m.key = @mirror and f.link_id = any(@links) and f.fine_by is null group by f.link_id
+            """);
+        command.Parameters.AddWithValue("mirror", mirror.Key);
+        command.Parameters.AddWithValue("links", links.ToArray());
+        return (await PostgresRunStore.ReadAll(command, r => (Link: r.GetGuid(0), Names: r.GetFieldValue<string[]>(1)), cancellation)).ToDictionary(f => f.Link, f => f.Names.ToImmutableHashSet(StringComparer.OrdinalIgnoreCase));
     }
 
     private async Task<List<KeptMirror>> Read(NpgsqlCommand command, CancellationToken cancellation)

@@ -7,6 +7,7 @@ using Serilog;
 using UprightMirror.Connectors.Calling;
 using UprightMirror.Engine;
 using UprightMirror.Engine.Exchange;
+using UprightMirror.Engine.Checks;
 using UprightMirror.Engine.LookingUp;
 using UprightMirror.Engine.Notices;
 using UprightMirror.Storage;
@@ -43,6 +44,7 @@ builder.Services.AddSingleton<KeptEvents>().AddSingleton<Inboxes>().AddSingleton
 builder.Services.AddSingleton<SampleRecords>().AddSingleton<Trying>().AddSingleton<BenchSamples>();
 builder.Services.AddSingleton<Surveying>();
 builder.Services.AddSingleton<KeptNotices>().AddSingleton<INotices>(s => s.GetRequiredService<KeptNotices>()).AddSingleton<Noticing>().AddSingleton<Correcting>().AddSingleton<SettingChanges>().AddSingleton<SavedViews>().AddSingleton<PersonalWords>().AddSingleton<Lookups>().AddSingleton<ILookups>(s => s.GetRequiredService<Lookups>()).AddSingleton<Lookup>().AddSingleton<LookupGate>().AddSingleton<Masked>();
+builder.Services.AddSingleton<FollowUpChecks>().AddSingleton<IFollowUpChecks>(s => s.GetRequiredService<FollowUpChecks>()).AddSingleton<Checking>();
 builder.Services.AddSingleton<MirrorRunner>();
 builder.Services.AddSingleton<RunQueue>().AddSingleton<Changes>().AddHostedService(s => s.GetRequiredService<Changes>());
 builder.Services.AddHostedService<DeadRuns>();
@@ -52,7 +54,7 @@ if (role is "worker" or "both")
 {
     builder.Services.AddHostedService(s => s.GetRequiredService<Surveys>());
     builder.Services.AddSingleton<OwnRuns>();
-    builder.Services.AddHostedService<EventRuns>().AddHostedService<InboxRuns>().AddHostedService<CutOffRuns>().AddHostedService<Followers>().AddHostedService<FileArrivals>().AddHostedService<TellingPeople>().AddHostedService<Housekeeping>();
+    builder.Services.AddHostedService<EventRuns>().AddHostedService<InboxRuns>().AddHostedService<CutOffRuns>().AddHostedService<Followers>().AddHostedService<FileArrivals>().AddHostedService<TellingPeople>().AddHostedService<Housekeeping>().AddHostedService<FollowUps>();
 }
 
 // Only the pages' own files: an answer of the API, which holds what is secret beside what somebody sent, is never compressed.
@@ -114,6 +116,7 @@ api.MapChanges();
 api.MapPeople();
 api.MapNotices();
 api.MapLookups();
+api.MapChecks();
 api.MapFallback(() => Results.Problem(statusCode: 404, title: "There is nothing at this address of the API.")).ExcludeFromDescription();
 app.MapEventAddress();
 app.MapLookupAddresses();

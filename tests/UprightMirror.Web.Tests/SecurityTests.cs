@@ -103,7 +103,7 @@ public class SecurityTests(Product product) : IClassFixture<Product>
         "PUT /api/mirrors/{key}/draft", "POST /api/mirrors/{key}/draft/undo", "POST /api/mirrors/{key}/draft/redo", "POST /api/mirrors/{key}/draft/rule", "POST /api/mirrors/{key}/draft/suggestions/refused",
         "POST /api/mirrors/{key}/draft/suggestions/again", "POST /api/mirrors/{key}/draft/recognising", "POST /api/mirrors/{key}/draft/scope", "POST /api/mirrors/{key}/draft/timing", "POST /api/mirrors/{key}/draft/try",
         "POST /api/mirrors/{key}/draft/learn", "POST /api/mirrors/{key}/draft/record", "POST /api/mirrors/{key}/draft/worked-out", "POST /api/mirrors/{key}/draft/codes", "POST /api/systems/describe", "POST /api/systems/try",
-        "POST /api/mirrors/file/look", "POST /api/notices/try", "POST /api/notices/again", "POST /api/mirrors/{key}/lookup/try",
+        "POST /api/mirrors/file/look", "POST /api/notices/try", "POST /api/notices/again", "POST /api/mirrors/{key}/lookup/try", "POST /api/mirrors/{key}/checks/try",
     ];
 
     [Fact]

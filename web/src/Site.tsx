@@ -2,6 +2,7 @@ import { Navigate, Route, Routes } from 'react-router';
 import { useLiveChanges, useSession } from './api/queries';
 import { Frame } from './parts/Frame';
 import { Failing, Loading } from './parts/States';
+import { Checks } from './screens/checks/Checks';
 import { Conflicts } from './screens/conflicts/Conflicts';
 import { Formulas } from './screens/formulas/Formulas';
 import { Held } from './screens/held/Held';
@@ -52,6 +53,7 @@ export function Site() {
         <Route path="mirrors/file" element={<BringIn />} />
         <Route path="formulas" element={<Formulas />} />
         {session.data.role === 'administrator' && <Route path="mirrors/:key/look-up" element={<LookUp />} />}
+        <Route path="mirrors/:key/checks" element={<Checks session={session.data} />} />
         <Route path="mirrors/:key/:step?" element={<Mirror session={session.data} />} />
         <Route path="systems" element={<Systems session={session.data} />} />
         <Route path="systems/new" element={<NewSystem />} />

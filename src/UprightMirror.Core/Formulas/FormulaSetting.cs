@@ -16,4 +16,7 @@ public sealed record FormulaSetting(DateTimeOffset Now, string? Country = null)
 
     /// <summary>What records of other mirrors that point at this one hold, for each field that the formula asks for.</summary>
     public ImmutableDictionary<LinkedField, ImmutableArray<Item>> Linked { get; init; } = ImmutableDictionary<LinkedField, ImmutableArray<Item>>.Empty;
+
+    /// <summary>The follow-up checks that flag the record, by name.</summary>
+    public ImmutableHashSet<string> Flags { get; init; } = Formulas.Flags.None;
 }

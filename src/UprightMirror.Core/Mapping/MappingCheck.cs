@@ -115,11 +115,11 @@ public static class MappingCheck
                     yield return new Finding(false, f, null, null, $"{field.Name} is worked out by a formula: being in the group {field.Group} has no effect. Take it out.");
                 }
             }
-            else if (givers == 0)
+            else if (givers == 0 && takers > 0)
             {
                 yield return new Finding(true, f, null, null, $"Nobody gives {field.Name}, so it never has a value. Let a side give it.");
             }
-            else if (mirror.Likeness?.Evidence.Any(e => e.Field == field.Name) != true && (takers == 0 || (takers == 1 && givers == 1 && field.Cells.Any(c => c is { Gives: true, Takes: true }))))
+            else if (givers > 0 && mirror.Likeness?.Evidence.Any(e => e.Field == field.Name) != true && (takers == 0 || (takers == 1 && givers == 1 && field.Cells.Any(c => c is { Gives: true, Takes: true }))))
             {
                 yield return new Finding(false, f, null, null, $"No other side takes {field.Name}: it is known, and goes nowhere. Let a side take it, if it should.");
             }

@@ -44,6 +44,10 @@ public sealed record AgreedFieldDefinition(
     public ImmutableArray<string> Rank { get; init; } = Rank.IsDefault ? [] : Rank;
 
     public ImmutableArray<string> States { get; init; } = States.IsDefault ? [] : States;
+
+    /// <summary>True where no side gives it and none takes it: nothing is agreed on, and follow-up checks compare what the sides say.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public bool IsOnlyCompared => this.WorkedOut is null && this.Cells.All(c => c is null or { Gives: false, Takes: false });
 }
 
 /// <summary>What each line of a record has.</summary>
@@ -137,6 +141,10 @@ public sealed record MirrorDefinition(
     [System.Text.Json.Serialization.JsonIgnore]
     public ImmutableArray<LinkedField> LooksAt => [.. this.Fields.Where(f => f.WorkedOut is not null)
         .SelectMany(f => Formula.Parse(f.WorkedOut!, null, out var formula, out _) ? LinkedField.In(formula, out _) : []).Distinct()];
+
+    /// <summary>Whether a worked-out field asks which follow-up checks flag a record.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public bool AsksForFlags => this.Fields.Any(f => f.WorkedOut is not null && Formula.Parse(f.WorkedOut, null, out var formula, out _) && Flags.AreAskedFor(formula));
 
     /// <summary>The rules in the form that reconciling reads.</summary>
     /// <param name="names">What people call each side's system, in the mirror's order: these stand in every reason.</param>

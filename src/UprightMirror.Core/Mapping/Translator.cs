@@ -6,11 +6,16 @@ namespace UprightMirror.Core.Mapping;
 
 /// <summary>A value that can't be translated: which field, and why in words that fit after the system's and record's names.</summary>
 /// <param name="Field">Index of the agreed field.</param>
-public sealed record TranslationProblem(int Field, string Path, string Sentence);
+/// <param name="IsInTheWay">False where what the side says is only compared: the record is not held because of it.</param>
+public sealed record TranslationProblem(int Field, string Path, string Sentence, bool IsInTheWay = true);
 
 /// <summary>A record in agreed form, or what stands in the way.</summary>
 /// <param name="Values">One for each agreed field; empty where the side does not keep the field.</param>
-public sealed record Translation(Value[] Values, ImmutableArray<TranslationProblem> Problems);
+public sealed record Translation(Value[] Values, ImmutableArray<TranslationProblem> Problems)
+{
+    /// <summary>Whether nothing stands in the way of what is agreed.</summary>
+    public bool IsClear => !this.Problems.Any(p => p.IsInTheWay);
+}
 
 /// <summary>Turns one side's records into agreed form and agreed values into the side's form, field by field.</summary>
 public sealed class Translator
@@ -77,7 +82,7 @@ public sealed class Translator
                 : this.Translate(raw, field, cell, this.CountryOf(values), out values[field]);
             if (problem is not null)
             {
-                problems.Add(new TranslationProblem(field, cell.Path, problem));
+                problems.Add(new TranslationProblem(field, cell.Path, problem, !this.mirror.Fields[field].IsOnlyCompared && cell is not { Gives: false, Takes: false, Conversion: ReferenceTo }));
             }
         }
 
@@ -161,7 +166,7 @@ public sealed class Translator
         if (cell.Conversion.Read(new Reading(held, raw, type, country, this.setting), out var why) is not { } translated)
         {
             // What a side that only takes points at may be gone by now: it is told anew what is agreed.
-            if (cell is { Gives: false, Conversion: ReferenceTo })
+            if (cell is { Gives: false, Takes: true, Conversion: ReferenceTo })
             {
                 return null;
             }

@@ -39,6 +39,7 @@ public static class WorkedOutField
             var item = formula.Evaluate([.. inputs.Select(i => ItemValue.From(values[of[i]]))], new FormulaSetting(now, reads)
             {
                 CodeLists = mirror.CodeLists,
+                Flags = around.Flags,
                 References = References(around.Ids),
                 Linked = linked.IsEmpty ? NoneLinked : linked.Where(around.Linked.ContainsKey).ToImmutableDictionary(l => l, l => around.Linked[l].Select(ItemValue.From).ToImmutableArray()),
             });

@@ -17,6 +17,9 @@ public delegate Value? WorkOut(IReadOnlyList<Value> inputs, Surroundings around,
 public sealed record Surroundings(ImmutableArray<string?> Ids, ImmutableDictionary<LinkedField, ImmutableArray<Value>> Linked)
 {
     public static readonly Surroundings None = new([], ImmutableDictionary<LinkedField, ImmutableArray<Value>>.Empty);
+
+    /// <summary>The follow-up checks that flag it, by name.</summary>
+    public ImmutableHashSet<string> Flags { get; init; } = Formulas.Flags.None;
 }
 
 /// <summary>A field that no side gives: it is worked out of the other agreed fields, once those are settled.</summary>

@@ -29,6 +29,8 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
 
     private readonly List<object> truth = [];
     private readonly Dictionary<int, List<string>> inSlipway = [];
+    private readonly Dictionary<int, List<string>> worksAt = [];
+    private readonly Dictionary<int, int> inPennant = [];
     private readonly Dictionary<int, List<string>> inBallast = [];
 
     /// <summary>Makes what is missing. Data that is there stays, so that a restart keeps what people did.</summary>
@@ -86,6 +88,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             if (random.Bool(0.6f))
             {
                 var id = PennantId(mailCompanies.Count + 1);
+                this.inPennant[i] = mailCompanies.Count + 1;
                 this.True("company", i, "pennant", "companies", long.Parse(id, CultureInfo.InvariantCulture).ToString(CultureInfo.InvariantCulture));
                 mailCompanies.Add((id, new JsonObject { ["web_domain"] = companies[i].Domain, ["name"] = Dirt.Name(random, companies[i].Name), ["telephone"] = companies[i].Phone, ["town"] = companies[i].Town, ["country_code"] = companies[i].Country, ["segment"] = companies[i].Segment.ToLowerInvariant(), ["language"] = More.Of(companies[i], i).LanguageName, ["customer_since"] = More.Of(companies[i], i).Since?.ToString("dd/MM/yyyy", CultureInfo.InvariantCulture), ["member_count"] = More.Of(companies[i], i).Members, ["account_owner"] = i % 3 == 0 ? More.Of(companies[i], i).Owner : null }, Lately(), "import"));
             }
@@ -190,6 +193,11 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             if (i % 12 < 7)
             {
                 var id = (1 + crm.Count).ToString("D6", CultureInfo.InvariantCulture);
+                if (person.Company is { } works)
+                {
+                    (this.worksAt.TryGetValue(works, out var there) ? there : this.worksAt[works] = []).Add(id);
+                }
+
                 this.True("person", i, "slipway", "people", id);
                 crm.Add((id, new JsonObject
                 {
@@ -219,6 +227,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
                     ["job_title"] = random.Bool(0.5f) ? person.Role : null,
                     ["company_name"] = person.Company is { } at ? Dirt.Name(random, companies[at].Name) : null,
                     ["web_domain"] = person.Company is { } of ? companies[of].Domain : null,
+                    ["company_number"] = person.Company is { } employer && this.inPennant.TryGetValue(i % 41 == 9 ? (employer + 13) % companies.Count : employer, out var number) ? number : null, // Some went elsewhere since, and sales was not told.
                     ["mobile"] = random.Bool(0.4f) ? Dirt.National(person.Mobile, "GB") : null,
                     ["country_code"] = person.Country,
                     ["stage"] = PennantDescription.Stages[Math.Max(0, person.Stage - (random.Bool(0.2f) ? 1 : 0))],
@@ -302,6 +311,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
                 {
                     ["title"] = $"{random.ArrayElement(["Spring fleet", "Replacement boats", "Club order", "School package", "Hire season"])} {on.Year.ToString(CultureInfo.InvariantCulture)}",
                     ["organisationId"] = organisation[0],
+                    ["personId"] = this.worksAt.TryGetValue(thing, out var there) ? there[i % there.Count] : null,
                     ["stage"] = won ? "Won" : random.ArrayElement(["New", "Quoted", "Lost"]),
                     ["readyToOrder"] = won,
                     ["amount"] = lines.Sum(l => l.LineAmount),

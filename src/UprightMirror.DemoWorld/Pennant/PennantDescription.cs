@@ -109,6 +109,7 @@ public static class PennantDescription
             yield return new(name, "string", Length: 120);
         }
 
+        yield return new("company_number", "integer");
         yield return new("country_code", "string", Length: 2);
         yield return new("stage", "string", Length: 20);
         yield return new("score", "integer");

@@ -29,7 +29,7 @@ public static class SlipwayDescription
         [
             new("firstName", "string", 60, Required: true, Title: "First name"), new("lastName", "string", 60, Required: true, Title: "Last name"), new("email", "email", 254), new("mobile", "string", 40, Title: "Mobile telephone"),
             new("role", "string", 60), new("organisationId", "string", 12, Title: "Works at"), new("stage", "string", Title: "Stage", Allowed: ["Subscriber", "Lead", "Opportunity", "Customer", "Ambassador"]),
-            new("newsletter", "boolean"), new("language", "string", 5), new("birthday", "date"), new("externalReference", "string", 64),
+            new("newsletter", "boolean"), new("language", "string", 5), new("birthday", "date"), new("custom.followUp", "string", 120, Title: "To follow up", Custom: true), new("externalReference", "string", 64),
         ]),
         new("products", "Product",
         [

@@ -6,7 +6,7 @@ using UprightMirror.Web.SigningIn;
 
 namespace UprightMirror.Web.Endpoints;
 
-/// <param name="Kind">conflict, held, fault or failed.</param>
+/// <param name="Kind">conflict, held, guard, system, failed, flagged or lookAlike.</param>
 /// <param name="Subject">What it is about, to be read first.</param>
 public sealed record NeedShown(string Kind, string Subject, string Text, DateTimeOffset Since, string Address, string Action);
 
@@ -36,7 +36,7 @@ internal static class TodayEndpoints
         }).WithName("getQueues");
     }
 
-    private static async Task<Today> Read(Views views, Counts counts, WaitingLookAlikes waiting, LookAlikes lookAlikes, Mirrors mirrors, KeptConnections connections, Catalogues catalogues, RunBook book, MirrorSchedule schedule, Masked masked, ClaimsPrincipal user, TimeProvider clock, int? zoneMinutes, CancellationToken cancellation)
+    private static async Task<Today> Read(Views views, Counts counts, FollowUpChecks checks, WaitingLookAlikes waiting, LookAlikes lookAlikes, Mirrors mirrors, KeptConnections connections, Catalogues catalogues, RunBook book, MirrorSchedule schedule, Masked masked, ClaimsPrincipal user, TimeProvider clock, int? zoneMinutes, CancellationToken cancellation)
     {
         var mask = await masked.For(user, cancellation);
         var now = clock.GetUtcNow();
@@ -47,11 +47,12 @@ internal static class TodayEndpoints
         var kindsAsked = views.ConflictKinds(cancellation);
         var holdsAsked = views.HoldKinds(cancellation);
         var setAsideAsked = views.SetAside(cancellation);
+        var flaggedAsked = checks.Counts(cancellation);
         var alikeAsked = LookAlikeEndpoints.Waiting(waiting, lookAlikes, mirrors, connections, cancellation);
         var systemsAsked = SystemsEndpoints.All(connections, catalogues, mirrors, cancellation);
         var shown = await Shown.With(connections, cancellation);
         var kept = await mirrors.All(cancellation);
-        await Task.WhenAll(movedAsked, settledAsked, queuesAsked, kindsAsked, holdsAsked, setAsideAsked, alikeAsked, systemsAsked);
+        await Task.WhenAll(movedAsked, settledAsked, flaggedAsked, queuesAsked, kindsAsked, holdsAsked, setAsideAsked, alikeAsked, systemsAsked);
         var moved = await movedAsked;
         var systems = await systemsAsked;
         var (conflicts, holds) = await queuesAsked;
@@ -102,6 +103,12 @@ internal static class TodayEndpoints
                 ? new NeedShown("held", mask?.Title(g.Title, null) ?? g.Title, $" is held: {g.Reason}", g.Since, "/held", "Open")
                 : new NeedShown("held", $"{g.Count:N0} records", $" are held{(g.Field is { } field ? $" by their {field}" : "")}, the oldest {mask?.Title(g.Title, null) ?? g.Title}", g.Since, "/held", "Open")));
         needs.AddRange((await setAsideAsked).Select(u => new NeedShown("held", $"{u.Records} {(u.Records == 1 ? "record" : "records")}", $" of {kept.First(m => m.Id == u.MirrorId).Definition.Name} {(u.Records == 1 ? "is" : "are")} left alone since run {u.Run} was undone", u.Since, "/held", "Open")));
+        foreach (var flagged in await flaggedAsked)
+        {
+            var mirror = kept.First(m => m.Id == flagged.MirrorId).Definition;
+            needs.Add(new NeedShown("flagged", $"{flagged.Count:N0} {(flagged.Count == 1 ? "record" : "records")}", $" of {mirror.Name} {(flagged.Count == 1 ? "is" : "are")} flagged: {flagged.CheckName}", flagged.Oldest, $"/mirrors/{mirror.Key}/checks?check={flagged.Check}", "Look"));
+        }
+
         var (alike, oldest) = await alikeAsked;
         if (oldest is not null)
         {

@@ -33,6 +33,12 @@ public sealed class OnlyReferences(References references) : IMirrors
         Task.FromResult<IReadOnlyDictionary<Guid, ImmutableDictionary<LinkedField, ImmutableArray<Value>>>>(links.ToDictionary(l => l, l =>
             mirror.LooksAt.ToImmutableDictionary(f => f, f => this.Linked.GetValueOrDefault(l)?.GetValueOrDefault(f, []) ?? [])));
 
+    /// <summary>The checks that flag links, for tests to set.</summary>
+    public Dictionary<Guid, ImmutableHashSet<string>> Flags { get; } = [];
+
+    public Task<IReadOnlyDictionary<Guid, ImmutableHashSet<string>>> FlagsOf(MirrorDefinition mirror, IReadOnlyCollection<Guid> links, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyDictionary<Guid, ImmutableHashSet<string>>>(this.Flags.Where(f => links.Contains(f.Key)).ToDictionary());
+
     public Task<IReadOnlyList<KeptMirror>> All(CancellationToken cancellation) => Task.FromResult<IReadOnlyList<KeptMirror>>([]);
 
     public Task<KeptMirror?> Find(string key, CancellationToken cancellation) => Task.FromResult<KeptMirror?>(null);

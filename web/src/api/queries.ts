@@ -27,6 +27,7 @@ import {
   type EventsAsked,
   type InboxAsked,
   type Keeping,
+  type CheckForm,
   type LookupAsked,
   type LookupPage,
   type NoticeForm,
@@ -523,6 +524,48 @@ export const useTryLookup = (key: string) =>
     mutationFn: (body: LookupAsked) =>
       data(client.POST('/api/mirrors/{key}/lookup/try', { params: { path: { key } }, body })),
   });
+
+export const useChecks = (key: string) =>
+  useQuery({
+    queryKey: ['checks', key],
+    queryFn: () => data(client.GET('/api/mirrors/{key}/checks', { params: { path: { key } } })),
+  });
+export const useFlags = (key: string, id: number) =>
+  useQuery({
+    queryKey: ['flags', key, id],
+    queryFn: () => data(client.GET('/api/mirrors/{key}/checks/{id}/flags', { params: { path: { key, id } } })),
+  });
+export const useRecordFlags = (link: string) =>
+  useQuery({
+    queryKey: ['flags', link],
+    queryFn: () => data(client.GET('/api/records/{link}/flags', { params: { path: { link } } })),
+  });
+export const useKeepCheck = (key: string) =>
+  useSettingsChange(({ id, form }: { id: number | null; form: CheckForm }) =>
+    data(
+      id === null
+        ? client.POST('/api/mirrors/{key}/checks', { params: { path: { key } }, body: form })
+        : client.PUT('/api/mirrors/{key}/checks/{id}', { params: { path: { key, id } }, body: form }),
+    ),
+  );
+export const useRemoveCheck = (key: string) =>
+  useSettingsChange((id: number) => client.DELETE('/api/mirrors/{key}/checks/{id}', { params: { path: { key, id } } }));
+export const useTryCheck = (key: string) =>
+  useMutation({
+    mutationFn: (body: CheckForm) =>
+      data(client.POST('/api/mirrors/{key}/checks/try', { params: { path: { key } }, body })),
+  });
+export const useLookAtCheck = (key: string) =>
+  useSettingsChange((id: number) =>
+    client.POST('/api/mirrors/{key}/checks/{id}/look', { params: { path: { key, id } } }),
+  );
+export const useSayFine = (key: string) =>
+  useSettingsChange(({ check, link, isFine }: { check: number; link: string; isFine: boolean }) =>
+    client.POST('/api/mirrors/{key}/checks/{id}/flags/{link}/fine', {
+      params: { path: { key, id: check, link } },
+      body: { isFine },
+    }),
+  );
 
 export const usePersonal = () => useQuery({ queryKey: ['personal'], queryFn: () => data(client.GET('/api/personal')) });
 export const useSetPersonal = () =>

@@ -1748,6 +1748,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mirrors/{key}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getChecks"];
+        put?: never;
+        post: operations["makeCheck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/checks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["changeCheck"];
+        post?: never;
+        delete: operations["removeCheck"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/checks/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tryCheck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/checks/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["lookAtCheck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/checks/{id}/flags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getFlags"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirrors/{key}/checks/{id}/flags/{link}/fine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sayFine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{link}/flags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getRecordFlags"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1953,6 +2065,63 @@ export interface components {
             mayBreak: boolean;
             seenBy: null | string;
             touches: components["schemas"]["FieldUse"][];
+        };
+        CheckForm: {
+            name: string;
+            condition: string;
+            when: string;
+            at: null | string;
+            /** Format: int32 */
+            day: null | number;
+            calendar: null | string;
+            timeZone: string;
+            hangingMirror: null | string;
+            hangingBy: null | string;
+            hangingOnly: null | string;
+        };
+        CheckKept: {
+            /** Format: int64 */
+            id: number;
+        };
+        CheckShown: {
+            /** Format: int64 */
+            id: number;
+            form: components["schemas"]["CheckForm"];
+            inWords: string;
+            /** Format: date-time */
+            nextAt: null | string;
+            madeBy: string;
+            /** Format: date-time */
+            lookedAt: null | string;
+            /** Format: int32 */
+            looked: number;
+            /** Format: int32 */
+            untold: number;
+            untoldWhy: null | string;
+            problem: null | string;
+            /** Format: int32 */
+            flagged: number;
+            /** Format: int32 */
+            fine: number;
+        };
+        CheckTriedShown: {
+            /** Format: int32 */
+            looked: number;
+            /** Format: int32 */
+            untold: number;
+            untoldWhy: null | string;
+            /** Format: int32 */
+            count: number;
+            rows: components["schemas"]["FlagShown"][];
+        };
+        ChecksPage: {
+            mirror: string;
+            mirrorName: string;
+            recordType: string;
+            sides: components["schemas"]["SideShown"][];
+            names: string[];
+            pointing: components["schemas"]["PointingMirror"][];
+            checks: components["schemas"]["CheckShown"][];
         };
         CodeListAsked: {
             codes: string[][];
@@ -2407,8 +2576,38 @@ export interface components {
             words: string;
             isJudged: boolean;
         };
+        FineAsked: {
+            isFine: boolean;
+        };
         FirstPassword: {
             password: string;
+        };
+        FlagShown: {
+            /** Format: int64 */
+            check: number;
+            checkName: string;
+            mirror: string;
+            /** Format: uuid */
+            link: string;
+            title: string;
+            /** Format: date-time */
+            since: null | string;
+            says: components["schemas"]["FlaggedValueShown"][];
+            /** Format: int32 */
+            hangingCount: number;
+            hangingName: null | string;
+            hanging: components["schemas"]["HangingShown"][];
+            fineBy: null | string;
+            /** Format: date-time */
+            fineAt: null | string;
+        };
+        FlaggedValueShown: {
+            field: string;
+            system: null | string;
+            value: string;
+        };
+        FlagsPage: {
+            rows: components["schemas"]["FlagShown"][];
         };
         FunctionShown: {
             name: string;
@@ -2455,6 +2654,12 @@ export interface components {
             what: string;
             value: string;
             why: string;
+        };
+        HangingShown: {
+            /** Format: uuid */
+            link: string;
+            title: string;
+            mirror: null | string;
         };
         HeldEnd: {
             /** Format: int32 */
@@ -3018,6 +3223,12 @@ export interface components {
             kind: string;
             recordId: null | string;
             fields: components["schemas"]["PlannedField"][];
+        };
+        PointingMirror: {
+            key: string;
+            name: string;
+            by: string[];
+            names: string[];
         };
         ProblemShown: {
             /** Format: int32 */
@@ -7326,6 +7537,278 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    getChecks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChecksPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    makeCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    changeCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tryCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckTriedShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lookAtCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getFlags: {
+        parameters: {
+            query?: {
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlagsPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sayFine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                id: number;
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FineAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getRecordFlags: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlagsPage"];
+                };
             };
         };
     };

@@ -9,6 +9,7 @@ const MARKS = {
   lookAlike: ['?', 'look-alike', 'text-alike'],
   held: ['‖', 'held', 'text-held'],
   refused: ['×', 'refused', 'text-refused'],
+  flagged: ['!', 'flagged', 'text-held'],
   attention: ['△', 'needs attention', 'text-held'],
 } as const;
 

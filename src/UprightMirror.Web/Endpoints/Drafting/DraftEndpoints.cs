@@ -177,7 +177,7 @@ internal static class DraftEndpoints
         var names = shown.Names(definition);
         var (record, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, sample ?? 1), string.IsNullOrWhiteSpace(find) ? null : find.Trim(), cancellation);
         var references = await mirrors.ReferencesTo([.. definition.PointsAt], cancellation);
-        var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : AgreedOf(definition, names, record, references, await LinkedTo(mirrors, definition, record, cancellation), clock.GetUtcNow());
+        var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : AgreedOf(definition, names, record, references, await LinkedTo(mirrors, definition, record, cancellation), await FlagsOf(mirrors, definition, record, cancellation), clock.GetUtcNow());
         var all = await mirrors.All(cancellation);
         return TypedResults.Ok(new DraftPage(
             draft.Step, draft.Last, draft.What, draft.Undone, draft.Who, draft.At, draft.BasedOn, shown.Sides(definition), DraftForms.Settings(definition),
@@ -192,13 +192,13 @@ internal static class DraftEndpoints
     }
 
     /// <summary>A sample record in agreed form: each field by the side that gives it first, then those that are worked out; and why some can't be.</summary>
-    internal static (Value[] Agreed, ImmutableDictionary<int, string> Problems) AgreedOf(MirrorDefinition definition, IReadOnlyList<string> names, BenchSample record, References references, ImmutableDictionary<LinkedField, ImmutableArray<Value>> linked, DateTimeOffset now)
+    internal static (Value[] Agreed, ImmutableDictionary<int, string> Problems) AgreedOf(MirrorDefinition definition, IReadOnlyList<string> names, BenchSample record, References references, ImmutableDictionary<LinkedField, ImmutableArray<Value>> linked, ImmutableHashSet<string> flags, DateTimeOffset now)
     {
         var translations = record.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), now, references).ToAgreed(r.Value.Fields).Values);
         Value[] agreed = [.. definition.Fields.Select((f, i) => Givers(f).Select(s => translations.GetValueOrDefault(s)?[i]).FirstOrDefault(v => v is { IsEmpty: false }) ?? Value.Empty)];
         try
         {
-            return (agreed, WorkedOutField.Fill(definition.Rules(names, now), agreed, new Surroundings([.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)], linked)));
+            return (agreed, WorkedOutField.Fill(definition.Rules(names, now), agreed, new Surroundings([.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)], linked) { Flags = flags }));
         }
         catch (ArgumentException)
         {
@@ -213,6 +213,11 @@ internal static class DraftEndpoints
     internal static async Task<ImmutableDictionary<LinkedField, ImmutableArray<Value>>> LinkedTo(Mirrors mirrors, MirrorDefinition definition, BenchSample record, CancellationToken cancellation) => record.Link is { } link
         ? (await mirrors.LinkedTo(definition, [link], cancellation)).GetValueOrDefault(link, Surroundings.None.Linked)
         : definition.LooksAt.ToImmutableDictionary(l => l, _ => ImmutableArray<Value>.Empty);
+
+    /// <summary>The follow-up checks that flag a sample record.</summary>
+    internal static async Task<ImmutableHashSet<string>> FlagsOf(Mirrors mirrors, MirrorDefinition definition, BenchSample record, CancellationToken cancellation) => record.Link is { } link && definition.AsksForFlags
+        ? (await mirrors.FlagsOf(definition, [link], cancellation)).GetValueOrDefault(link, Flags.None)
+        : Flags.None;
 
     private static string Cut(string text) => text.Length <= 300 ? text : $"{text[..299]}…";
 

@@ -118,6 +118,9 @@ export function Mirror({ session }: { session: Session }) {
               )
             ) : (
               <>
+                <Link to={`/mirrors/${key}/checks`} className="self-center px-2 text-action hover:underline">
+                  Follow-up checks
+                </Link>
                 {session.role === 'administrator' && (
                   <Link to={`/mirrors/${key}/look-up`} className="self-center px-2 text-action hover:underline">
                     Look up from elsewhere

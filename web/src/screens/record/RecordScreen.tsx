@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
 import type { Field, RecordPage, Session } from '../../api/client';
-import { useRecord } from '../../api/queries';
+import { useRecord, useRecordFlags } from '../../api/queries';
 import { Spine } from '../../parts/Spine';
+import { Says } from '../checks/Says';
 import { Failing, Loading } from '../../parts/States';
 import { clock, When } from '../../parts/When';
 import { Regroup } from './Regroup';
@@ -43,6 +44,7 @@ export function RecordScreen({ session }: { session: Session }) {
             </span>
           )}
         </div>
+        <Flags link={r.link} />
         <RecordSpine record={r} onWhy={setWhy} why={why} />
         {asked?.agreed && <Why record={r} field={asked} close={() => setWhy(null)} />}
         <Regroup key={r.link} record={r} mayDecide={session.role !== 'reader'} finding={params.get('find') !== null} />
@@ -52,6 +54,32 @@ export function RecordScreen({ session }: { session: Session }) {
         <Timeline entries={r.timeline} sides={r.sides} />
       </aside>
     </div>
+  );
+}
+
+/** The follow-up checks that flag the record. */
+function Flags({ link }: { link: string }) {
+  const flags = useRecordFlags(link);
+  const standing = (flags.data?.rows ?? []).filter((f) => !f.fineBy);
+  if (standing.length === 0) return null;
+  return (
+    <ul aria-label="Flagged by" className="mb-3 border-l-4 border-held bg-held-tint px-3 py-2">
+      {standing.map((f) => (
+        <li key={f.check}>
+          <Link to={`/mirrors/${f.mirror}/checks?check=${f.check}`} className="font-semibold underline">
+            {f.checkName}
+          </Link>
+          <span className="ml-2">
+            <Says of={f} />
+          </span>
+          {f.hangingCount > 0 && (
+            <span className="ml-2 text-soft">
+              {f.hangingCount.toLocaleString()} of {f.hangingName} hang on it
+            </span>
+          )}
+        </li>
+      ))}
+    </ul>
   );
 }
 
@@ -92,7 +120,11 @@ export function RecordSpine({
           ),
           group: f.group,
           tone: conflict ? ('conflict' as const) : undefined,
-          spine: f.agreed?.value || <span className="text-soft">{f.agreed ? 'empty' : 'not agreed yet'}</span>,
+          spine: f.agreed?.value || (
+            <span className="text-soft">
+              {f.agreed ? 'empty' : f.cells.some((c) => c?.gives || c?.takes) ? 'not agreed yet' : 'only compared'}
+            </span>
+          ),
           spineBeside: f.agreed && onWhy && (
             <button
               type="button"

@@ -16,6 +16,7 @@ const NEED_MARKS: Record<string, MarkName> = {
   guard: 'attention',
   system: 'attention',
   lookAlike: 'lookAlike',
+  flagged: 'flagged',
 };
 
 /** What needs a person, what moved, and how the systems are. */
