@@ -45,7 +45,7 @@ public sealed class MirrorContext
             catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
         }
 
-        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default, mirrors = mirrors, Log = log };
+        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default, mirrors = mirrors, Log = log, Fetching = new Fetching(systems) };
     }
 
     public MirrorDefinition Mirror { get; }
@@ -64,6 +64,9 @@ public sealed class MirrorContext
     public ImmutableArray<Translator> Translators { get; }
 
     public ImmutableDictionary<string, int> FieldIndex { get; }
+
+    /// <summary>The records that worked-out fields fetch by a key.</summary>
+    public Fetching Fetching { get; private init; } = new(NoSystems.Instance);
 
     /// <summary>What pauses a run before it writes.</summary>
     public Guards Guards { get; init; } = Guards.Default;
@@ -126,6 +129,18 @@ public sealed class MirrorContext
         !this.Mirror.AsksForFlags || this.mirrors is null ? ImmutableDictionary<Guid, ImmutableHashSet<string>>.Empty : await this.mirrors.FlagsOf(this.Mirror, links, cancellation);
 
     public string Collection(int side) => this.Mirror.Sides[side].Collection;
+}
+
+/// <summary>For what is worked out where no other system can be asked.</summary>
+file sealed class NoSystems : ISystems
+{
+    public static readonly NoSystems Instance = new();
+
+    public Task<ISystemConnector> Connect(string system, CancellationToken cancellation) => throw new SystemFault($"No other system can be asked here, and so not {system}.");
+
+    public Task<string?> KeyOf(string name, CancellationToken cancellation) => Task.FromResult<string?>(null);
+
+    public Task KeepHealth(CancellationToken cancellation) => Task.CompletedTask;
 }
 
 /// <summary>A run set as many records aside as its mirror allows.</summary>

@@ -56,9 +56,9 @@ public sealed class MirrorRun(MirrorContext context)
                 }
             }
 
-            if (context.Mirror.PointsAt.Any())
+            if (context.Mirror.PointsAt.Any() || context.Mirror.Fetches)
             {
-                // What waited for a record of another mirror may have come by it since.
+                // What waited for a record of another mirror may have come by it since, and a system that did not answer may do so again.
                 await context.Store.LookAtHeldAgain(cancellation);
             }
 

@@ -24,7 +24,7 @@ public sealed class Reconciling(MirrorContext context)
             after = batch[^1].Link;
             var linked = await context.LinkedTo([.. batch.Select(r => r.Link)], cancellation);
             var flags = await context.FlagsOf([.. batch.Select(r => r.Link)], cancellation);
-            var decided = batch.Select(r => this.Decide(r, linked.GetValueOrDefault(r.Link), flags.GetValueOrDefault(r.Link))).ToList();
+            var decided = await context.Fetching.UntilKnown(() => batch.Select(r => this.Decide(r, linked.GetValueOrDefault(r.Link), flags.GetValueOrDefault(r.Link))).ToList(), cancellation);
             await context.Store.SaveReconciled(decided, cancellation);
             foreach (var record in decided)
             {
@@ -78,7 +78,7 @@ public sealed class Reconciling(MirrorContext context)
 
         var state = new RecordState(this.AgreedOf(record), [.. Enumerable.Range(0, context.SideCount).Select(s => this.SideOf(s, record, members.GetValueOrDefault(s), now[s]))])
         {
-            Around = context.Rules.WorkedOut.IsEmpty ? Surroundings.None : new Surroundings([.. Enumerable.Range(0, context.SideCount).Select(s => members.GetValueOrDefault(s) is { Raw: not null } known ? known.Id : null)], linked ?? Surroundings.None.Linked) { Flags = flags ?? Flags.None },
+            Around = context.Rules.WorkedOut.IsEmpty ? Surroundings.None : new Surroundings([.. Enumerable.Range(0, context.SideCount).Select(s => members.GetValueOrDefault(s) is { Raw: not null } known ? known.Id : null)], linked ?? Surroundings.None.Linked) { Flags = flags ?? Flags.None, Fetched = context.Fetching.Known },
             Open = [.. record.OpenConflicts.Select(c => new OpenConflict([.. c.Fields.Where(context.FieldIndex.ContainsKey).Select(f => context.FieldIndex[f])], c.Sides))],
         };
         var outcome = this.WithoutWhatIsHeld(Reconciler.Reconcile(context.Rules, state), members);

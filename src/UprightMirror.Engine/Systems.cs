@@ -12,6 +12,9 @@ public interface ISystems
     /// <exception cref="SystemFault">There is no such connection, or its secrets can't be read.</exception>
     Task<ISystemConnector> Connect(string system, CancellationToken cancellation);
 
+    /// <summary>The key of the system that people call so; null where none is called so. A key means itself.</summary>
+    Task<string?> KeyOf(string name, CancellationToken cancellation);
+
     /// <summary>Keeps how the systems answered since this was last called.</summary>
     Task KeepHealth(CancellationToken cancellation);
 }
@@ -55,6 +58,12 @@ public sealed class Systems(IConnections connections, IKeptCalls calls, Outside 
         {
             throw new SystemFault($"The secrets of {connection.Name} were encrypted with keys that are not here. Type them again in its connection.", e);
         }
+    }
+
+    public async Task<string?> KeyOf(string name, CancellationToken cancellation)
+    {
+        var all = await connections.All(cancellation);
+        return (all.FirstOrDefault(c => c.System == name) ?? all.FirstOrDefault(c => c.Name.Equals(name, StringComparison.OrdinalIgnoreCase)))?.System;
     }
 
     /// <summary>A connector for a connection that is being tried, kept or not. It tries each call once.</summary>

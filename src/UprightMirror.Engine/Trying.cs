@@ -44,7 +44,9 @@ public sealed class Trying(ISystems systems, IMirrors mirrors, TimeProvider cloc
             }
         }));
         var anew = members.Select(m => m with { Unmet = m.Unmet.Union(published is null ? [] : MirrorDefinition.MetAnew(published, mirror, m.Side)).ToHashSet() });
-        var end = new Reconciling(context).Decide(record with { Members = [.. anew] }, (await context.LinkedTo([record.Link], cancellation)).GetValueOrDefault(record.Link), (await context.FlagsOf([record.Link], cancellation)).GetValueOrDefault(record.Link));
+        var linked = (await context.LinkedTo([record.Link], cancellation)).GetValueOrDefault(record.Link);
+        var flags = (await context.FlagsOf([record.Link], cancellation)).GetValueOrDefault(record.Link);
+        var end = await context.Fetching.UntilKnown(() => new Reconciling(context).Decide(record with { Members = [.. anew] }, linked, flags), cancellation);
 
         var sides = new List<TriedSide>();
         for (var s = 0; s < mirror.Sides.Length; s++)

@@ -31,6 +31,8 @@ public sealed class TroubleTests(TestDatabase database) : IClassFixture<TestData
     {
         public Task<ISystemConnector> Connect(string system, CancellationToken cancellation) => Task.FromResult<ISystemConnector>(new Described(system == "crm" ? crm : erp, readOnly));
 
+        public Task<string?> KeyOf(string name, CancellationToken cancellation) => Task.FromResult<string?>(null);
+
         public Task KeepHealth(CancellationToken cancellation) => Task.CompletedTask;
     }
 

@@ -34,7 +34,7 @@ public sealed class SideFormula
             return null;
         }
 
-        problem = formula.Calls.Select(c => c.Function.Name).FirstOrDefault(n => n is LinkedField.FunctionName or Flags.FunctionName or "REFERENCE") is { } asked
+        problem = formula.Calls.Select(c => c.Function.Name).FirstOrDefault(n => n is LinkedField.FunctionName or Flags.FunctionName or Fetched.FunctionName or "REFERENCE") is { } asked
             ? $"A check knows what is agreed of a record and what its sides say; {asked} asks for something else."
             : null;
         ImmutableArray<SideField> fields = [.. formula.Fields.Select(n => SideField.Find(n, mirror, names)!.Value)];

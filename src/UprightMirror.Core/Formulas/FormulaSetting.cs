@@ -17,6 +17,9 @@ public sealed record FormulaSetting(DateTimeOffset Now, string? Country = null)
     /// <summary>What records of other mirrors that point at this one hold, for each field that the formula asks for.</summary>
     public ImmutableDictionary<LinkedField, ImmutableArray<Item>> Linked { get; init; } = ImmutableDictionary<LinkedField, ImmutableArray<Item>>.Empty;
 
+    /// <summary>What is known of records that are fetched by a key; null where none can be.</summary>
+    public Fetched? Fetched { get; init; }
+
     /// <summary>The follow-up checks that flag the record, by name.</summary>
     public ImmutableHashSet<string> Flags { get; init; } = Formulas.Flags.None;
 }

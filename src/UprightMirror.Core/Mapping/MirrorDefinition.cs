@@ -146,6 +146,10 @@ public sealed record MirrorDefinition(
     [System.Text.Json.Serialization.JsonIgnore]
     public bool AsksForFlags => this.Fields.Any(f => f.WorkedOut is not null && Formula.Parse(f.WorkedOut, null, out var formula, out _) && Flags.AreAskedFor(formula));
 
+    /// <summary>Whether a worked-out field fetches records by a key.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public bool Fetches => this.Fields.Any(f => f.WorkedOut is not null && Formula.Parse(f.WorkedOut, null, out var formula, out _) && formula.Calls.Any(c => c.Function.Name == Fetched.FunctionName));
+
     /// <summary>The rules in the form that reconciling reads.</summary>
     /// <param name="names">What people call each side's system, in the mirror's order: these stand in every reason.</param>
     /// <param name="now">The run's time, for formulas that ask for it.</param>

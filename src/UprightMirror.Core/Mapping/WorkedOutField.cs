@@ -40,6 +40,7 @@ public static class WorkedOutField
             {
                 CodeLists = mirror.CodeLists,
                 Flags = around.Flags,
+                Fetched = around.Fetched,
                 References = References(around.Ids),
                 Linked = linked.IsEmpty ? NoneLinked : linked.Where(around.Linked.ContainsKey).ToImmutableDictionary(l => l, l => around.Linked[l].Select(ItemValue.From).ToImmutableArray()),
             });
@@ -122,6 +123,11 @@ public static class WorkedOutField
             if (unclear is not null)
             {
                 yield return (f, $"{field.Name} can't be worked out: {unclear}");
+            }
+
+            if (Fetched.Problem(formula, out _) is { } unsaid)
+            {
+                yield return (f, $"{field.Name} can't be worked out: {unsaid}");
             }
 
             made[f] = [.. formula.Fields.Select(n => Index(mirror, n)).Distinct()];

@@ -18,6 +18,9 @@ public sealed record Surroundings(ImmutableArray<string?> Ids, ImmutableDictiona
 {
     public static readonly Surroundings None = new([], ImmutableDictionary<LinkedField, ImmutableArray<Value>>.Empty);
 
+    /// <summary>What is known of records that are fetched by a key; null where none can be.</summary>
+    public Fetched? Fetched { get; init; }
+
     /// <summary>The follow-up checks that flag it, by name.</summary>
     public ImmutableHashSet<string> Flags { get; init; } = Formulas.Flags.None;
 }

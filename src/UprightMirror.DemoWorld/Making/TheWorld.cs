@@ -88,7 +88,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
             if (random.Bool(0.6f))
             {
                 var id = PennantId(mailCompanies.Count + 1);
-                this.inPennant[i] = mailCompanies.Count + 1;
+                this.inPennant[i] = int.Parse(id, CultureInfo.InvariantCulture);
                 this.True("company", i, "pennant", "companies", long.Parse(id, CultureInfo.InvariantCulture).ToString(CultureInfo.InvariantCulture));
                 mailCompanies.Add((id, new JsonObject { ["web_domain"] = companies[i].Domain, ["name"] = Dirt.Name(random, companies[i].Name), ["telephone"] = companies[i].Phone, ["town"] = companies[i].Town, ["country_code"] = companies[i].Country, ["segment"] = companies[i].Segment.ToLowerInvariant(), ["language"] = More.Of(companies[i], i).LanguageName, ["customer_since"] = More.Of(companies[i], i).Since?.ToString("dd/MM/yyyy", CultureInfo.InvariantCulture), ["member_count"] = More.Of(companies[i], i).Members, ["account_owner"] = i % 3 == 0 ? More.Of(companies[i], i).Owner : null }, Lately(), "import"));
             }
@@ -227,7 +227,7 @@ public sealed class TheWorld(ShelfStore store, SlipwayRecords slipway, BallastRe
                     ["job_title"] = random.Bool(0.5f) ? person.Role : null,
                     ["company_name"] = person.Company is { } at ? Dirt.Name(random, companies[at].Name) : null,
                     ["web_domain"] = person.Company is { } of ? companies[of].Domain : null,
-                    ["company_number"] = person.Company is { } employer && this.inPennant.TryGetValue(i % 41 == 9 ? (employer + 13) % companies.Count : employer, out var number) ? number : null, // Some went elsewhere since, and sales was not told.
+                    ["company_number"] = person.Company is { } employer && this.inPennant.TryGetValue(i % 14 == 9 ? (employer + 13) % companies.Count : employer, out var number) ? number : null, // Some went elsewhere since, and sales was not told.
                     ["mobile"] = random.Bool(0.4f) ? Dirt.National(person.Mobile, "GB") : null,
                     ["country_code"] = person.Country,
                     ["stage"] = PennantDescription.Stages[Math.Max(0, person.Stage - (random.Bool(0.2f) ? 1 : 0))],

@@ -13,7 +13,17 @@ internal static class FormulaWork
         CodeLists = ImmutableDictionary<string, CodeTable>.Empty.Add("Countries", new CodeTable([("GBR", "GB"), ("IRL", "IE")])),
         References = new Dictionary<string, string> { ["Ballast ERP"] = "C-21704" },
         Linked = ImmutableDictionary<LinkedField, ImmutableArray<Item>>.Empty.Add(new LinkedField("Invoices", "total"), [UprightMirror.Core.Formulas.Item.Of(1200m), UprightMirror.Core.Formulas.Item.Blank, UprightMirror.Core.Formulas.Item.Of(648.75m)]),
+        Fetched = Berths(),
     };
+
+    private static Fetched Berths()
+    {
+        var fetched = new Fetched();
+        fetched.Know(new FetchedRecord("Harbour register", "berths", "B-12"), field => field == "length" ? UprightMirror.Core.Formulas.Item.Of(11.5m) : UprightMirror.Core.Formulas.Item.Blank);
+        fetched.Know(new FetchedRecord("Harbour register", "berths", "B-99"), null);
+        fetched.Fail(new FetchedRecord("Harbour register", "berths", "B-1"), "It does not answer.");
+        return fetched;
+    }
 
     public static readonly FormulaRecord Record = FormulaRecord.FromJson(JsonDocument.Parse("""
         {"name":"  hanne   LUNDE ","Billing city":"Kelburn","empty":null,"nothing":"","amount":12.5,"yes":true,"day":"2026-03-02","at":"2026-03-02T14:30:05Z",

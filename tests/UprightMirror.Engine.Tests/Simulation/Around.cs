@@ -23,5 +23,5 @@ public abstract class Around(MemorySystem system) : ISystemConnector
 
     public Task<RequestShown> Show(string collection, WriteRequest request, CancellationToken cancellation) => system.Show(collection, request, cancellation);
 
-    public abstract Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation);
+    public virtual Task<WriteAnswer> Write(string collection, WriteRequest request, CancellationToken cancellation) => system.Write(collection, request, cancellation);
 }

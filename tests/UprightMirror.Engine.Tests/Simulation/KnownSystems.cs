@@ -18,6 +18,8 @@ public sealed class KnownSystems(IReadOnlyDictionary<string, ISystemConnector> s
         return systems.TryGetValue(system, out var known) ? Task.FromResult(known) : throw new SystemFault($"There is no connection called {system}.");
     }
 
+    public Task<string?> KeyOf(string name, CancellationToken cancellation) => Task.FromResult(systems.Keys.FirstOrDefault(s => s == name));
+
     public Task KeepHealth(CancellationToken cancellation) => Task.CompletedTask;
 }
 

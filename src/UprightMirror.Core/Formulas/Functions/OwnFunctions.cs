@@ -31,6 +31,8 @@ internal static class OwnFunctions
             (a, s) => s.References.FirstOrDefault(r => r.Key.Equals(a[0].Text.Trim(), StringComparison.OrdinalIgnoreCase)).Value is { } id ? Item.Of(id) : Item.Blank),
         new(LinkedField.FunctionName, Group, "mirror:text, field:text, [by:text]", "What the records of another mirror that point at this one hold in a field, as a list to add up, count or take the greatest of. By names the field that points, where there are several.",
             new("SUM(LINKED(\"invoices\"; \"Total\"))", "1848.75"), LinkedField.Work),
+        new(Fetched.FunctionName, Group, "system:text, collection:text, id:text, field:text", "What a record of any system holds in a field, fetched by its id there: empty where there is no such record, or no id. The system, the collection and the field stand in quotes. For fields that are worked out.",
+            new("FETCHED(\"Harbour register\"; \"berths\"; \"B-12\"; \"length\")", "11.5"), Fetched.Work),
         new(Flags.FunctionName, Group, "check:text", "Whether a follow-up check flags this record, and nobody has said that it is fine as it is.", new("IF(FLAGGED(\"Another company\"); \"ask them\"; \"\")", ""), (a, s) => Item.Of(s.Flags.Contains(a[0].Text.Trim()))),
     ];
 

@@ -7,6 +7,7 @@ using UprightMirror.Core.Formulas;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Reconciling;
 using UprightMirror.Core.Values;
+using UprightMirror.Engine;
 using UprightMirror.Storage;
 using UprightMirror.Web.Running;
 using UprightMirror.Web.SigningIn;
@@ -177,7 +178,7 @@ internal static class DraftEndpoints
         var names = shown.Names(definition);
         var (record, isReading, fault) = await samples.At(mirror, definition, Math.Max(1, sample ?? 1), string.IsNullOrWhiteSpace(find) ? null : find.Trim(), cancellation);
         var references = await mirrors.ReferencesTo([.. definition.PointsAt], cancellation);
-        var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : AgreedOf(definition, names, record, references, await LinkedTo(mirrors, definition, record, cancellation), await FlagsOf(mirrors, definition, record, cancellation), clock.GetUtcNow());
+        var (agreed, _) = record is null ? ([], ImmutableDictionary<int, string>.Empty) : await AgreedOf(definition, names, record, references, await LinkedTo(mirrors, definition, record, cancellation), await FlagsOf(mirrors, definition, record, cancellation), null, clock.GetUtcNow(), cancellation);
         var all = await mirrors.All(cancellation);
         return TypedResults.Ok(new DraftPage(
             draft.Step, draft.Last, draft.What, draft.Undone, draft.Who, draft.At, draft.BasedOn, shown.Sides(definition), DraftForms.Settings(definition),
@@ -192,13 +193,16 @@ internal static class DraftEndpoints
     }
 
     /// <summary>A sample record in agreed form: each field by the side that gives it first, then those that are worked out; and why some can't be.</summary>
-    internal static (Value[] Agreed, ImmutableDictionary<int, string> Problems) AgreedOf(MirrorDefinition definition, IReadOnlyList<string> names, BenchSample record, References references, ImmutableDictionary<LinkedField, ImmutableArray<Value>> linked, ImmutableHashSet<string> flags, DateTimeOffset now)
+    /// <param name="fetching">Null to leave what would have to be fetched: no system is asked then.</param>
+    internal static async Task<(Value[] Agreed, ImmutableDictionary<int, string> Problems)> AgreedOf(MirrorDefinition definition, IReadOnlyList<string> names, BenchSample record, References references, ImmutableDictionary<LinkedField, ImmutableArray<Value>> linked, ImmutableHashSet<string> flags, Fetching? fetching, DateTimeOffset now, CancellationToken cancellation)
     {
         var translations = record.Records.ToDictionary(r => r.Key, r => new Translator(definition, r.Key, CatalogueCollection.Unknown(definition.Sides[r.Key].Collection), now, references).ToAgreed(r.Value.Fields).Values);
         Value[] agreed = [.. definition.Fields.Select((f, i) => Givers(f).Select(s => translations.GetValueOrDefault(s)?[i]).FirstOrDefault(v => v is { IsEmpty: false }) ?? Value.Empty)];
         try
         {
-            return (agreed, WorkedOutField.Fill(definition.Rules(names, now), agreed, new Surroundings([.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)], linked) { Flags = flags }));
+            var around = new Surroundings([.. definition.Sides.Select((_, s) => record.Records.GetValueOrDefault(s)?.Id)], linked) { Flags = flags, Fetched = fetching?.Known };
+            Func<ImmutableDictionary<int, string>> fill = () => WorkedOutField.Fill(definition.Rules(names, now), agreed, around);
+            return (agreed, fetching is null ? fill() : await fetching.UntilKnown(fill, cancellation));
         }
         catch (ArgumentException)
         {

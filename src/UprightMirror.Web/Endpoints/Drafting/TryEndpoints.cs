@@ -172,7 +172,7 @@ internal static class TryEndpoints
         }
     }
 
-    private static async Task<Results<Ok<WorkedOutShown>, NotFound, ProblemHttpResult>> WorkOut(string key, WorkedOutAsked asked, Mirrors mirrors, Drafts drafts, KeptConnections connections, BenchSamples samples, TimeProvider clock, CancellationToken cancellation)
+    private static async Task<Results<Ok<WorkedOutShown>, NotFound, ProblemHttpResult>> WorkOut(string key, WorkedOutAsked asked, Mirrors mirrors, Drafts drafts, KeptConnections connections, BenchSamples samples, Systems systems, TimeProvider clock, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror || (await drafts.Of(mirror, cancellation)).Definition is var definition && definition.Fields.All(f => f.Name != asked.Field))
         {
@@ -199,7 +199,7 @@ internal static class TryEndpoints
         }
 
         var names = (await Shown.With(connections, cancellation)).Names(definition);
-        var (agreed, problems) = DraftEndpoints.AgreedOf(definition, names, sample, await mirrors.ReferencesTo([.. definition.PointsAt], cancellation), await DraftEndpoints.LinkedTo(mirrors, definition, sample, cancellation), await DraftEndpoints.FlagsOf(mirrors, definition, sample, cancellation), clock.GetUtcNow());
+        var (agreed, problems) = await DraftEndpoints.AgreedOf(definition, names, sample, await mirrors.ReferencesTo([.. definition.PointsAt], cancellation), await DraftEndpoints.LinkedTo(mirrors, definition, sample, cancellation), await DraftEndpoints.FlagsOf(mirrors, definition, sample, cancellation), new Fetching(systems), clock.GetUtcNow(), cancellation);
         return TypedResults.Ok(problems.TryGetValue(index, out var why)
             ? new WorkedOutShown(sample.Title, null, words, $"For {sample.Title}, {why}.")
             : new WorkedOutShown(sample.Title, agreed[index].Display, words, null));

@@ -1,0 +1,64 @@
+import { expect, test, type Page } from '@playwright/test';
+import { forEveryone, picture, signIn } from './world';
+
+// A check over what two systems say of a person: seen before it is kept, looked at again, answered by a person, and carried by a field.
+test.describe.configure({ mode: 'serial' });
+let page: Page;
+
+test.beforeAll(async ({ browser }) => {
+  page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();
+  page.on('dialog', (d) => void d.accept());
+  await signIn(page);
+});
+
+test('people who are said to work elsewhere are flagged, and one click leads to them from Today', async () => {
+  await page.goto('/mirrors/people');
+  await page.getByRole('button', { name: 'Run now' }).click();
+  await expect(page.getByText(/records read/)).toBeVisible({ timeout: 80_000 });
+  await page.goto('/mirrors/people');
+  await page.getByRole('link', { name: 'Follow-up checks' }).click();
+  await page.getByRole('button', { name: 'Look now' }).click();
+  await expect(page.getByText(/last just now over \d+ records/)).toBeVisible();
+  const flagged = page.getByRole('region', { name: 'Another company' });
+  await expect(flagged.getByRole('button', { name: 'Fine as it is' }).first()).toBeVisible();
+  await picture(page, 'checks');
+  await forEveryone(page);
+
+  await page.goto('/');
+  const need = page.getByRole('listitem').filter({ hasText: 'flagged: Another company' });
+  await need.getByRole('link', { name: 'Look' }).click();
+  await flagged.getByRole('listitem').first().getByRole('link').first().click();
+  await expect(page.getByRole('list', { name: 'Flagged by' })).toContainText('in Pennant Mail');
+});
+
+test('a person says that one is fine, and it is flagged no more', async () => {
+  await page.goto('/mirrors/people/checks');
+  const flagged = page.getByRole('region', { name: 'Another company' });
+  const before = await flagged.getByRole('button', { name: 'Fine as it is' }).count();
+  await flagged.getByRole('button', { name: 'Fine as it is' }).first().click();
+  await expect(flagged.getByText('1 fine as they are')).toBeVisible();
+  await expect(flagged.getByRole('button', { name: 'Fine as it is' })).toHaveCount(before - 1);
+  await flagged.getByRole('button', { name: 'Flag it again' }).click();
+  await expect(flagged.getByRole('button', { name: 'Fine as it is' })).toHaveCount(before);
+});
+
+test('a new check shows what it would flag, tells what is wrong with it, and is kept', async () => {
+  await page.goto('/mirrors/people/checks');
+  await page.getByRole('button', { name: 'New check' }).click();
+  await page.getByLabel('What it is called').fill('A name that differs');
+  const condition = page.getByRole('combobox', { name: 'It flags a record when this is true' });
+  await condition.fill('[Slipway CRM.Surname] <> 1');
+  await page.getByRole('button', { name: 'See what it would flag' }).click();
+  await expect(page.getByRole('alert')).toContainText('Slipway CRM.Surname');
+  await condition.fill('[Slipway CRM.First name] <> [Pennant Mail.First name]');
+  await page.getByRole('button', { name: 'See what it would flag' }).click();
+  await expect(page.getByRole('region', { name: 'What it would flag' })).toContainText(/\d+ of \d+ records/);
+  await forEveryone(page);
+  await page.getByLabel('It is looked at').selectOption('every day');
+  await page.getByLabel('At', { exact: true }).fill('06:15');
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  const kept = page.getByRole('region', { name: 'A name that differs' });
+  await expect(kept).toContainText('every day at 06:15');
+  await kept.getByRole('button', { name: 'Take it away' }).click();
+  await expect(kept).toBeHidden();
+});
