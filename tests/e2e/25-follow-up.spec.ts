@@ -34,6 +34,7 @@ test('people who are said to work elsewhere are flagged, and one click leads to 
 test('a person says that one is fine, and it is flagged no more', async () => {
   await page.goto('/mirrors/people/checks');
   const flagged = page.getByRole('region', { name: 'Another company' });
+  await expect(flagged.getByRole('button', { name: 'Fine as it is' }).first()).toBeVisible();
   const before = await flagged.getByRole('button', { name: 'Fine as it is' }).count();
   await flagged.getByRole('button', { name: 'Fine as it is' }).first().click();
   await expect(flagged.getByText('1 fine as they are')).toBeVisible();

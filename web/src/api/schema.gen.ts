@@ -2657,7 +2657,7 @@ export interface components {
         };
         HangingShown: {
             /** Format: uuid */
-            link: string;
+            link: null | string;
             title: string;
             mirror: null | string;
         };
