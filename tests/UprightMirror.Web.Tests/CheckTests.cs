@@ -88,8 +88,16 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
 
     private object Form(string name = "Another company", string condition = "[t.Company] <> [u.Company]", string when = "afterRuns", bool hangs = true, string? at = null) => new
     {
-        name, condition, when, at, day = (int?)null, calendar = (string?)null, timeZone = "UTC",
-        hangingMirror = hangs ? this.Deals : null, hangingBy = hangs ? "t.Person" : null, hangingOnly = hangs ? "OR([t.Stage] = \"New\"; [t.Stage] = \"Quoted\")" : null,
+        name,
+        condition,
+        when,
+        at,
+        day = (int?)null,
+        calendar = (string?)null,
+        timeZone = "UTC",
+        hangingMirror = hangs ? this.Deals : null,
+        hangingBy = hangs ? "t.Person" : null,
+        hangingOnly = hangs ? "OR([t.Stage] = \"New\"; [t.Stage] = \"Quoted\")" : null,
     };
 
     private async Task<long> Make(object? form = null)

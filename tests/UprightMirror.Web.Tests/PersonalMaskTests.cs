@@ -89,4 +89,50 @@ public sealed class PersonalMaskTests
         mask.Row(["change", "Tern", "Street", "Quay 7", "Quay 8"], ["What", "Customers", "Field", "Before", "After"], (1, "customers"), "Street", [3, 4]).ShouldBe(["change", "Tern", "Street", "Q•••", "Q•••"]);
         mask.Row(["change", "Tern", "Town", "Leith", "Perth"], ["What", "Customers", "Field", "Before", "After"], (1, "customers"), "Town", [3, 4])[4].ShouldBe("Perth");
     }
+
+    /// <summary>Answers of every shape that the API has, put together at random: no personal value is left anywhere, in a sentence neither, and every other one is.</summary>
+    [Theory]
+    [InlineData(1)]
+    [InlineData(20260302)]
+    [InlineData(77)]
+    [InlineData(4711)]
+    public void Whatever_an_answer_is_made_of_personal_values_are_gone_and_the_others_stay(int seed)
+    {
+        string[] personal = ["Phone", "E-mail", "Street", "Full name"], others = ["Town", "Stage", "Credit limit"];
+        var random = new Random(seed);
+        for (var round = 0; round < 200; round++)
+        {
+            var number = 0;
+            var (hidden, kept) = (new List<string>(), new List<string>());
+            (string Field, string Value) Next()
+            {
+                var isPersonal = random.Next(2) == 0;
+                var value = $"{(isPersonal ? "Secret" : "Known")} thing {round}x{number++}";
+                (isPersonal ? hidden : kept).Add(value);
+                return (isPersonal ? personal[random.Next(personal.Length)] : others[random.Next(others.Length)], value);
+            }
+
+            var parts = new JsonArray();
+            for (var n = random.Next(1, 8); n > 0; n--)
+            {
+                var (field, value) = Next();
+                var (other, second) = Next();
+                parts.Add(random.Next(6) switch
+                {
+                    0 => new JsonObject { ["field"] = field, ["before"] = null, ["after"] = value, ["why"] = $"CRM says {value} and is newer", ["rest"] = new JsonObject { ["field"] = other, ["value"] = second } },
+                    1 => new JsonObject { ["name"] = field, ["cells"] = new JsonArray(new JsonObject { ["path"] = field, ["raw"] = value }, null), ["agreed"] = new JsonObject { ["value"] = value, ["why"] = "the latest" }, ["next"] = new JsonObject { ["field"] = other, ["was"] = second } },
+                    2 => new JsonObject { ["fields"] = new JsonArray(field, other), ["values"] = new JsonArray(value, second), ["why"] = $"{second}, or {value}" },
+                    3 => new JsonObject { ["fields"] = new JsonArray(new JsonObject { ["name"] = field }, new JsonObject { ["name"] = other }), ["samples"] = new JsonArray(new JsonArray(value, null), new JsonArray(second)), ["agreed"] = new JsonArray(value, second) },
+                    4 => new JsonObject { ["says"] = new JsonArray(new JsonObject { ["field"] = field, ["system"] = "CRM", ["value"] = value }, new JsonObject { ["field"] = other, ["system"] = null, ["value"] = second }), ["title"] = "Tern" },
+                    _ => new JsonObject { ["deep"] = new JsonArray(new JsonObject { ["within"] = new JsonObject { ["field"] = field, ["now"] = value, ["would"] = value } }), ["field"] = other, ["after"] = second },
+                });
+            }
+
+            var answer = new JsonObject { ["mirror"] = "customers", ["parts"] = parts };
+            new PersonalMask(Names, m => m is null or "people").TakeOut(answer, null);
+            var text = answer.ToJsonString();
+            hidden.Where(text.Contains).ShouldBeEmpty(text);
+            kept.Where(k => !text.Contains(k, StringComparison.Ordinal)).ShouldBeEmpty(text);
+        }
+    }
 }
