@@ -44,7 +44,12 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
         await using var command = database.CreateCommand(id is null
             ? "insert into follow_up_check (mirror_id, name, condition, hanging, timing, made_by, made_at) values (@mirror, @name, @condition, @hanging, @timing, @who, @now) returning id"
             : """
-              with gone as (delete from flag f using follow_up_check c where c.id = @id and f.check_id = c.id and c.mirror_id = @mirror and c.condition <> @condition)
+              with gone as (
+                  delete from flag f using follow_up_check c where c.id = @id and f.check_id = c.id and c.mirror_id = @mirror and c.condition <> @condition returning f.mirror_id, f.link_id
+              ), due as (
+                  insert into link_due (mirror_id, link_id)
+                  select mirror_id, link_id from gone union select f.mirror_id, f.link_id from flag f join follow_up_check c on c.id = f.check_id where c.id = @id and c.mirror_id = @mirror and c.name <> @name
+              )
               update follow_up_check set name = @name, condition = @condition, hanging = @hanging, timing = @timing, looked_at = null, problem = null where id = @id and mirror_id = @mirror returning id
               """);
         command.Parameters.AddWithValue("mirror", mirrorId);

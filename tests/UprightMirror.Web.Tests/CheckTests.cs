@@ -172,6 +172,47 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
     }
 
     [Fact]
+    public async Task Whoever_asks_for_flags_is_worked_out_anew_when_one_comes_or_goes_whatever_made_it()
+    {
+        await this.Begin();
+        async Task<Guid[]> Due()
+        {
+            await using var command = product.Factory.Services.GetRequiredService<NpgsqlDataSource>().CreateCommand("with due as (delete from link_due where mirror_id = @mirror returning link_id) select coalesce(array_agg(distinct link_id), '{}') from due");
+            command.Parameters.AddWithValue("mirror", this.people);
+            return (Guid[])(await command.ExecuteScalarAsync())!;
+        }
+
+        var (id, tomasz) = (await this.Make(), this.links["Tomasz"]);
+        (await Due()).ShouldBe([tomasz]);
+        await this.Post($"{id}/look");
+        (await Due()).ShouldBeEmpty("it says the same");
+        await this.Post($"{id}/flags/{tomasz}/fine", new { isFine = true });
+        (await Due()).ShouldBe([tomasz]);
+        foreach (var form in new[] { this.Form(name: "Elsewhere"), this.Form(name: "Elsewhere", condition: "[t.Company] = 1") })
+        {
+            (await this.client.PutAsJsonAsync($"/api/mirrors/{this.People}/checks/{id}", form)).StatusCode.ShouldBe(HttpStatusCode.OK);
+            (await Due()).ShouldBe([tomasz]);
+        }
+
+        (await this.Flags(id)).ShouldBeEmpty();
+        await this.client.PutAsJsonAsync($"/api/mirrors/{this.People}/checks/{id}", this.Form());
+        await Due();
+        await this.client.DeleteAsync($"/api/mirrors/{this.People}/checks/{id}");
+        (await Due()).ShouldBe([tomasz]);
+    }
+
+    [Fact]
+    public async Task What_cannot_be_told_is_counted_and_a_reader_is_not_told_of_whom()
+    {
+        await this.Begin();
+        await this.Hold(this.people, 1, "12", "Tomasz", ("n", "Tomasz"), ("firm", "404"));
+        var check = await this.Check(await this.Make());
+        (check.GetProperty("untold").GetInt32(), check.GetProperty("flagged").GetInt32()).ShouldBe((1, 0));
+        check.GetProperty("untoldWhy").GetString()!.ShouldContain("\"404\"");
+        check.GetProperty("untoldWhy").GetString()!.ShouldNotContain("Tomasz");
+    }
+
+    [Fact]
     public async Task It_is_looked_at_after_runs_and_at_its_times_by_one_process_alone()
     {
         await this.Begin();

@@ -126,7 +126,8 @@ public sealed class Checking(IFollowUpChecks checks, IMirrors mirrors, IConnecti
             {
                 case null:
                     untold++;
-                    why ??= $"{record.Title}: {unclear}";
+                    // By its id, and not by its title, which may be somebody's name.
+                    why ??= record.Members is [var first, ..] ? $"{named.Names(mirror.Definition)[first.Side]} {first.Id}: {unclear}" : unclear;
                     break;
                 case true:
                     flagged.Add((record.Title, new FoundRecord(record.Link, [.. condition.Fields.Distinct().Select(f => new FlaggedValue(mirror.Definition.Fields[f.Field].Name, f.Side, condition.Value(f, record, sides).Display))], 0, [])));

@@ -124,10 +124,10 @@ test('what somebody said is fine can be flagged again', () => {
 });
 
 test('a check that can not be looked at says why, and what can not be told is counted', () => {
-  checks = [check({ problem: 'The condition: there is no field Company.', untold: 3, untoldWhy: 'Aoife: waits.' })];
+  checks = [check({ problem: 'The condition: there is no field Company.', untold: 3, untoldWhy: 'A 12: waits.' })];
   open('reader');
   expect(screen.getByRole('alert').textContent).toContain('there is no field Company');
-  expect(screen.getByText(/Of 3 records it can’t be told. The first: Aoife: waits./)).toBeTruthy();
+  expect(screen.getByText(/Of 3 records it can’t be told. The first: A 12: waits./)).toBeTruthy();
 });
 
 test('a reader looks, a steward answers, an administrator changes', () => {
