@@ -117,13 +117,13 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
     {
         await using var command = database.CreateCommand("""
             with noted as (
-                update follow_up_check set looked = @looked, untold = @untold, untold_why = @why, problem = @problem where id = @id and condition = @condition returning id, mirror_id
+                update follow_up_check set looked = @looked, untold = @untold, untold_why = @why, problem = @problem where id = @id and condition = @condition returning id, mirror_id, name
             ), found as (
                 select n.id as check_id, n.mirror_id, f.link_id, f.says, f.hanging_count, f.hanging
                 from noted n cross join unnest(@links, @says, @counts, @hanging) as f (link_id, says, hanging_count, hanging)
                 join link l on l.mirror_id = n.mirror_id and l.id = f.link_id
             ), gone as (
-                delete from flag g using noted n where @problem::text is null and g.check_id = n.id and g.link_id not in (select link_id from found) returning g.mirror_id, g.link_id
+                delete from flag g using noted n where @problem::text is null and g.check_id = n.id and g.link_id not in (select link_id from found) returning g.mirror_id, g.link_id, g.fine_by
             ), changed as (
                 select f.link_id from found f join flag g on g.check_id = f.check_id and g.link_id = f.link_id where g.fine_by is not null and g.says <> f.says
             ), kept as (
@@ -134,6 +134,10 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
                 returning mirror_id, link_id, xmax = 0 as is_new
             ), due as (
                 insert into link_due (mirror_id, link_id) select mirror_id, link_id from gone union select mirror_id, link_id from kept where is_new or link_id in (select link_id from changed)
+            ), told as (
+                insert into journal (mirror_id, link_id, at, kind, why)
+                select k.mirror_id, k.link_id, @now, 'Flagged', n.name from kept k cross join noted n where k.is_new or k.link_id in (select link_id from changed)
+                union all select g.mirror_id, g.link_id, @now, 'Unflagged', n.name from gone g cross join noted n where g.fine_by is null
             )
             select count(*)::int from kept where is_new
             """);
@@ -190,20 +194,25 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
     }
 
     /// <summary>A person says that a flagged record is fine as it is, or takes that back.</summary>
-    /// <param name="who">Null to take it back.</param>
+    /// <param name="who">Who says so; null to take it back.</param>
+    /// <param name="by">Who takes it back.</param>
     /// <returns>False when it is not flagged.</returns>
-    public async Task<bool> SayFine(int mirrorId, long check, Guid link, string? who, DateTimeOffset now, CancellationToken cancellation)
+    public async Task<bool> SayFine(int mirrorId, long check, Guid link, string? who, string by, DateTimeOffset now, CancellationToken cancellation)
     {
         await using var command = database.CreateCommand("""
-            with said as (update flag set fine_by = @who, fine_at = case when @who is not null then @now end where check_id = @check and link_id = @link and mirror_id = @mirror returning mirror_id, link_id)
+            with said as (update flag set fine_by = @who, fine_at = case when @who is not null then @now end where check_id = @check and link_id = @link and mirror_id = @mirror returning check_id, mirror_id, link_id), told as (
+                insert into journal (mirror_id, link_id, at, kind, why, who)
+                select s.mirror_id, s.link_id, @now, case when @who is null then 'Flagged' else 'Unflagged' end, c.name || case when @who is null then '' else ': fine as it is' end, coalesce(@who, @by) from said s join follow_up_check c on c.id = s.check_id
+            )
             insert into link_due (mirror_id, link_id) select mirror_id, link_id from said
             """);
         command.Parameters.AddWithValue("mirror", mirrorId);
         command.Parameters.AddWithValue("check", check);
         command.Parameters.AddWithValue("link", link);
         command.Parameters.Add(new NpgsqlParameter("who", NpgsqlDbType.Text) { Value = (object?)who ?? DBNull.Value });
+        command.Parameters.AddWithValue("by", by);
         command.Parameters.AddWithValue("now", now);
-        return await command.ExecuteNonQueryAsync(cancellation) == 1;
+        return await command.ExecuteNonQueryAsync(cancellation) > 0;
     }
 
     private const string SelectFlags = "select c.id, c.name, f.link_id, l.title, f.since, f.says, f.hanging_count, f.hanging, f.fine_by, f.fine_at from flag f join follow_up_check c on c.id = f.check_id join link l on l.mirror_id = f.mirror_id and l.id = f.link_id";

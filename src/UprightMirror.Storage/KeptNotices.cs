@@ -165,7 +165,7 @@ public sealed class KeptNotices(NpgsqlDataSource database, IDataProtectionProvid
                 (coalesce((select jsonb_object_agg(a.key, coalesce(a.value->>'shown', '')) from jsonb_each(l.agreed) a), '{}') || jsonb_build_object(
                     'mirror', m.name, 'record', l.title, 'system', coalesce(c.name, ''), 'id', coalesce(s.id, ''), 'field', coalesce(j.field, ''), 'reason', j.why, 'path', '/records/' || l.id,
                     'before', coalesce(j.before #>> '{}', ''), 'after', coalesce(j.after #>> '{}', ''),
-                    'what', case j.kind when 'Created' then 'created in ' || coalesce(c.name, '') when 'Written' then j.field || ' written in ' || coalesce(c.name, '') when 'Agreed' then j.field || ' changed'
+                    'what', case j.kind when 'Created' then 'created in ' || coalesce(c.name, '') when 'Written' then j.field || ' written in ' || coalesce(c.name, '') when 'Agreed' then j.field || ' changed' when 'Flagged' then 'flagged: ' || j.why
                         when 'ConflictOpened' then 'in conflict' when 'Held' then 'held' when 'Refused' then 'refused by ' || coalesce(c.name, '') else 'removed in ' || coalesce(c.name, '') end))::text
             from mirror m
             join journal j on j.mirror_id = m.id

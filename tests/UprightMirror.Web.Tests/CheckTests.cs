@@ -154,6 +154,9 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
         await this.Hold(this.people, 0, "p2", "Tomasz", ("n", "Tomasz"), ("at", "c2"));
         await this.Post($"{id}/look");
         (await this.Flags(id)).ShouldBeEmpty();
+
+        (await this.client.GetFromJsonAsync<JsonElement>($"/api/records/{this.links["Tomasz"]}")).GetProperty("timeline").EnumerateArray().Select(e => $"{e.GetProperty("kind").GetString()}: {e.GetProperty("why").GetString()}")
+            .ShouldBe(["unflagged: Another company", "flagged: Another company", "unflagged: Another company: fine as it is", "flagged: Another company"]);
     }
 
     [Fact]

@@ -240,6 +240,22 @@ public sealed class NoticeTests(TestDatabase database) : IClassFixture<TestDatab
     }
 
     [Fact]
+    public async Task A_record_that_a_check_flags_is_told_with_the_name_of_the_check()
+    {
+        var link = Guid.CreateVersion7();
+        await this.Do($"insert into link (mirror_id, id, title) values ({this.mirror.Id}, '{link}', 'INV-8')");
+        await this.notices.Add(Failing("a@b.example") with { Kind = NoticeKind.RecordEvent, Mirror = "orders", Happening = RecordHappening.Flagged, Subject = "{record}: {what}", Text = "{link}" }, null, "a test", CancellationToken.None);
+        foreach (var kind in new[] { "Flagged", "Unflagged" })
+        {
+            await this.Do($"insert into journal (mirror_id, link_id, at, kind, why) values ({this.mirror.Id}, '{link}', '{this.clock.GetUtcNow():O}', '{kind}', 'Another company')");
+        }
+
+        await this.noticing.Look(CancellationToken.None);
+        var rule = (await this.notices.Rules(CancellationToken.None)).Single().Rule;
+        Noticing.Word(rule, (await this.notices.Last(10, CancellationToken.None)).ShouldHaveSingleItem(), null).Subject.ShouldBe("INV-8: flagged: Another company");
+    }
+
+    [Fact]
     public async Task What_waits_too_long_is_told_once_a_day()
     {
         await this.notices.Add(Failing("a@b.example") with { Kind = NoticeKind.WaitsLong, Hours = 24, Subject = "{count} {queue}", Text = "{oldest}" }, null, "a test", CancellationToken.None);

@@ -17,6 +17,9 @@ public enum RecordHappening
     Held,
     Refused,
     Removed,
+
+    /// <summary>A follow-up check flags it.</summary>
+    Flagged,
 }
 
 /// <summary>How people are told.</summary>

@@ -21,6 +21,10 @@ public enum JournalKind
     Undone,
     LeftScope,
     CameBack,
+
+    /// <summary>A follow-up check flags it; the reason is the check's name.</summary>
+    Flagged,
+    Unflagged,
 }
 
 /// <summary>One line of what happened to a record, value by value. The journal is only ever added to.</summary>

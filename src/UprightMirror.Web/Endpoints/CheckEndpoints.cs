@@ -193,7 +193,7 @@ internal static class CheckEndpoints
     }
 
     private static async Task<Results<NoContent, NotFound>> Fine(string key, long id, Guid link, FineAsked asked, FollowUpChecks checks, Mirrors mirrors, ClaimsPrincipal user, TimeProvider clock, CancellationToken cancellation) =>
-        await mirrors.Find(key, cancellation) is { } mirror && await checks.SayFine(mirror.Id, id, link, asked.IsFine ? user.Identity!.Name : null, clock.GetUtcNow(), cancellation) ? TypedResults.NoContent() : TypedResults.NotFound();
+        await mirrors.Find(key, cancellation) is { } mirror && await checks.SayFine(mirror.Id, id, link, asked.IsFine ? user.Identity!.Name : null, user.Identity!.Name!, clock.GetUtcNow(), cancellation) ? TypedResults.NoContent() : TypedResults.NotFound();
 
     /// <summary>The checks that flag a record.</summary>
     private static async Task<Ok<FlagsPage>> OfRecord(Guid link, FollowUpChecks checks, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)

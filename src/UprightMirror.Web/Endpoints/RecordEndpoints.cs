@@ -14,7 +14,7 @@ public sealed record MirrorRecords(string Key, string Name, int Count);
 /// <param name="Id">The record's id there; null when the side has none.</param>
 public sealed record MemberShown(int Side, string? Id, DateTimeOffset? ChangedAt, string? ChangedBy, DateTimeOffset? SeenAt);
 
-/// <param name="Kind">linked, met, agreed, superseded, written, created, removed, conflictOpened, conflictClosed, decided, held, released, refused, undone, leftScope or cameBack.</param>
+/// <param name="Kind">linked, met, agreed, superseded, written, created, removed, conflictOpened, conflictClosed, decided, held, released, refused, undone, leftScope, cameBack, flagged or unflagged.</param>
 public sealed record EntryShown(long Id, long? Run, DateTimeOffset At, string Kind, int? Side, string? Field, string? Before, string? After, string Why, string? Who, DateTimeOffset? ChangedAt);
 
 public sealed record RecordPage(Guid Link, string Mirror, string MirrorName, string RecordType, string Title, DateTimeOffset LinkedSince, bool Waiting, IReadOnlyList<SideShown> Sides, IReadOnlyList<MemberShown> Members, IReadOnlyList<FieldShown> Fields, IReadOnlyList<ConflictRow> Conflicts, IReadOnlyList<EntryShown> Timeline);

@@ -3293,7 +3293,7 @@ export interface components {
             find: null | string;
         };
         /** @enum {unknown} */
-        RecordHappening: "created" | "written" | "agreed" | "conflictOpened" | "held" | "refused" | "removed" | null;
+        RecordHappening: "created" | "written" | "agreed" | "conflictOpened" | "held" | "refused" | "removed" | "flagged" | null;
         RecordList: {
             mirror: string;
             mirrorName: string;

@@ -21,6 +21,8 @@ const MARKS: Record<string, MarkName> = {
   undone: 'updated',
   leftScope: 'unchanged',
   cameBack: 'agreed',
+  flagged: 'flagged',
+  unflagged: 'agreed',
 };
 
 const WORDS: Record<string, string> = {
@@ -28,6 +30,7 @@ const WORDS: Record<string, string> = {
   undone: 'decision undone',
   leftScope: 'followed no more',
   cameBack: 'followed again',
+  unflagged: 'flagged no more',
 };
 
 /** What happened to a record, newest first: who, when, from, to, why. */

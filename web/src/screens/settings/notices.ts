@@ -18,6 +18,7 @@ export const HAPPENINGS: [NonNullable<NoticeForm['happening']>, string][] = [
   ['held', 'is held'],
   ['refused', 'is refused by'],
   ['removed', 'is removed in'],
+  ['flagged', 'is flagged by a follow-up check'],
 ];
 
 export const QUEUES: [string, string][] = [
