@@ -155,10 +155,10 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
         return (int)(await command.ExecuteScalarAsync(cancellation))!;
     }
 
-    /// <summary>What a check flags, the newest first; what somebody said is fine last.</summary>
+    /// <summary>What a check flags, that on which most hangs first, then the newest; what somebody said is fine last.</summary>
     public async Task<IReadOnlyList<FlagView>> Found(long check, int offset, int count, CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand($"{SelectFlags} where f.check_id = @check order by f.fine_by is not null, f.since desc, lower(l.title), f.link_id offset @offset limit @count");
+        await using var command = database.CreateCommand($"{SelectFlags} where f.check_id = @check order by f.fine_by is not null, f.hanging_count desc, f.since desc, lower(l.title), f.link_id offset @offset limit @count");
         command.Parameters.AddWithValue("check", check);
         command.Parameters.AddWithValue("offset", offset);
         command.Parameters.AddWithValue("count", count);

@@ -184,7 +184,7 @@ function OneCheck({
       )}
       {flags.data && flags.data.rows.length < check.flagged + check.fine && (
         <p className="mt-2 text-soft">
-          The first {flags.data.rows.length.toLocaleString()} are shown, the newest first.
+          The first {flags.data.rows.length.toLocaleString()} are shown, those on which most hangs first.
         </p>
       )}
     </section>
