@@ -74,7 +74,7 @@ function Flags({ link }: { link: string }) {
           </span>
           {f.hangingCount > 0 && (
             <span className="ml-2 text-soft">
-              {f.hangingCount.toLocaleString()} of {f.hangingName} hang on it
+              · {f.hangingName} that hang on it: {f.hangingCount.toLocaleString()}
             </span>
           )}
         </li>
