@@ -63,3 +63,22 @@ test('a new check shows what it would flag, tells what is wrong with it, and is 
   await kept.getByRole('button', { name: 'Take it away' }).click();
   await expect(kept).toBeHidden();
 });
+
+test('a field that is filled by a key is shown as it would be stored before anything is published', async () => {
+  const { token } = await (await page.request.get('/api/session')).json();
+  const worked = async (formula: string) => {
+    const answer = await page.request.post('/api/mirrors/people/draft/worked-out', {
+      headers: { 'X-Upright-Token': token },
+      data: { field: 'Follow up', type: 'text', formula, sample: 1, find: null },
+    });
+    expect(answer.status()).toBe(200);
+    return answer.json();
+  };
+  // What the CRM itself says of the sample, fetched by the id that it has there, is what is agreed.
+  const fetched = await worked('FETCHED("Slipway CRM"; "people"; REFERENCE("Slipway CRM"); "firstName")');
+  expect(fetched.value).toBe((await worked('[First name]')).value);
+  expect(fetched.value).toBeTruthy();
+  expect((await worked('FETCHED("Slipway CRM"; "people"; "000000"; "firstName")')).value).toBe('');
+  expect((await worked('FETCHED("Harbour register"; "berths"; "1"; "length")')).problem).toContain('Harbour register');
+  expect((await worked('FETCHED(LEFT("Slipway CRM"; 11); "people"; "1"; "x")')).problem).toContain('in quotes');
+});

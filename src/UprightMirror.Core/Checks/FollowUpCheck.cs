@@ -37,7 +37,7 @@ public sealed record FollowUpCheck(string Name, string Condition, HangingRecords
                 return $"There is no mirror {hanging.Mirror}, of which records could be listed.";
             }
 
-            if (SideField.Find(hanging.By, other, called) is not { } by || !other.Fields[by.Field].Cells.Any(c => c?.Conversion is ReferenceTo to && to.Mirror == mirror.Key))
+            if (CheckedField.Find(hanging.By, other, called) is not { } by || !other.Fields[by.Field].Cells.Any(c => c?.Conversion is ReferenceTo to && to.Mirror == mirror.Key))
             {
                 return $"{hanging.By} of {other.Name} does not point at records of {mirror.Name}.";
             }
@@ -61,14 +61,14 @@ public sealed record HangingRecords(string Mirror, string By, string? Only);
 /// <summary>A field as a name in a check means it.</summary>
 /// <param name="Side">The side that says it; null for what is agreed.</param>
 /// <param name="Field">The agreed field's index.</param>
-public readonly record struct SideField(int? Side, int Field)
+public readonly record struct CheckedField(int? Side, int Field)
 {
     /// <summary>Finds what a name means: an agreed field's name, or a side's name or key, a point and an agreed field that the side keeps. Null when it means nothing.</summary>
-    public static SideField? Find(string name, MirrorDefinition mirror, IReadOnlyList<string> names)
+    public static CheckedField? Find(string name, MirrorDefinition mirror, IReadOnlyList<string> names)
     {
         if (Index(name) is >= 0 and var agreed)
         {
-            return new SideField(null, agreed);
+            return new CheckedField(null, agreed);
         }
 
         for (var point = name.IndexOf('.', StringComparison.Ordinal); point > 0; point = name.IndexOf('.', point + 1))
@@ -77,7 +77,7 @@ public readonly record struct SideField(int? Side, int Field)
             var side = Enumerable.Range(0, mirror.Sides.Length).FirstOrDefault(s => Same(names[s], called) || Same(mirror.Sides[s].System, called), -1);
             if (side >= 0 && Index(name[(point + 1)..]) is >= 0 and var field && mirror.Fields[field].Cells[side] is not null)
             {
-                return new SideField(side, field);
+                return new CheckedField(side, field);
             }
         }
 

@@ -12,10 +12,10 @@ public sealed class SideFormula
     private readonly Formula formula;
     private readonly MirrorDefinition mirror;
 
-    private SideFormula(Formula formula, MirrorDefinition mirror, ImmutableArray<SideField> fields) => (this.formula, this.mirror, this.Fields) = (formula, mirror, fields);
+    private SideFormula(Formula formula, MirrorDefinition mirror, ImmutableArray<CheckedField> fields) => (this.formula, this.mirror, this.Fields) = (formula, mirror, fields);
 
     /// <summary>What it looks at, in the order of its first mention.</summary>
-    public ImmutableArray<SideField> Fields { get; }
+    public ImmutableArray<CheckedField> Fields { get; }
 
     /// <summary>Reads a condition.</summary>
     /// <param name="names">What people call the sides' systems.</param>
@@ -28,7 +28,7 @@ public sealed class SideFormula
             return null;
         }
 
-        if (!Formula.Parse(text, n => SideField.Find(n, mirror, names) is not null, out var formula, out var wrong))
+        if (!Formula.Parse(text, n => CheckedField.Find(n, mirror, names) is not null, out var formula, out var wrong))
         {
             problem = wrong.Sentence;
             return null;
@@ -37,8 +37,8 @@ public sealed class SideFormula
         problem = formula.Calls.Select(c => c.Function.Name).FirstOrDefault(n => n is LinkedField.FunctionName or Flags.FunctionName or Fetched.FunctionName or "REFERENCE") is { } asked
             ? $"A check knows what is agreed of a record and what its sides say; {asked} asks for something else."
             : null;
-        ImmutableArray<SideField> fields = [.. formula.Fields.Select(n => SideField.Find(n, mirror, names)!.Value)];
-        if (problem is null && fields.FirstOrDefault(f => mirror.Fields[f.Field].Type == FieldType.Lines, new SideField(null, -1)) is { Field: >= 0 } lines)
+        ImmutableArray<CheckedField> fields = [.. formula.Fields.Select(n => CheckedField.Find(n, mirror, names)!.Value)];
+        if (problem is null && fields.FirstOrDefault(f => mirror.Fields[f.Field].Type == FieldType.Lines, new CheckedField(null, -1)) is { Field: >= 0 } lines)
         {
             problem = $"{mirror.Fields[lines.Field].Name} holds lines, which no formula can compare as one value.";
         }
@@ -72,11 +72,11 @@ public sealed class SideFormula
     }
 
     /// <summary>What stands in a field that it looks at.</summary>
-    public Value Value(SideField field, LinkedRecord record, IReadOnlyList<Translation?> sides) =>
+    public Value Value(CheckedField field, LinkedRecord record, IReadOnlyList<Translation?> sides) =>
         field.Side is { } side ? sides[side]?.Values[field.Field] ?? Values.Value.Empty
         : record.Agreed.TryGetValue(this.mirror.Fields[field.Field].Name, out var agreed) ? agreed.Value : Values.Value.Empty;
 
-    private static string? Problem(SideField field, IReadOnlyList<Translation?> sides) => field.Side is { } side ? sides[side]!.Problems.FirstOrDefault(p => p.Field == field.Field)?.Sentence : null;
+    private static string? Problem(CheckedField field, IReadOnlyList<Translation?> sides) => field.Side is { } side ? sides[side]!.Problems.FirstOrDefault(p => p.Field == field.Field)?.Sentence : null;
 
     /// <summary>A record that is pointed at is told from another by which it is, and not by what it is called.</summary>
     private static Item AsItem(Value value) => value is LinkValue link ? Item.Of(link.Link.ToString("N")) : ItemValue.From(value);

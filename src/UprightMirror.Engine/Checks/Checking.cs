@@ -149,7 +149,7 @@ public sealed class Checking(IFollowUpChecks checks, IMirrors mirrors, IConnecti
     {
         var other = named.Mirrors.First(m => m.Definition.Key == asked.Mirror);
         var names = named.Names(other.Definition);
-        var by = Core.Checks.SideField.Find(asked.By, other.Definition, names)!.Value;
+        var by = CheckedField.Find(asked.By, other.Definition, names)!.Value;
         var only = asked.Only is { } text ? SideFormula.Read(text, other.Definition, names, out _) : null;
         var found = new Dictionary<Guid, List<HangingRecord>>();
         await foreach (var (record, sides) in this.Read(other, named.References, cancellation))

@@ -12,7 +12,7 @@ public class FollowUpCheckTests
     private static readonly DateTimeOffset Now = new(2026, 3, 2, 8, 0, 0, TimeSpan.Zero);
     private static readonly string[] Names = ["Tide CRM", "Mail"];
 
-    private static Mapping.SideField Cell(string path, Conversion? conversion = null, bool moves = false) => new(path, moves, moves, conversion ?? new AsItStands());
+    private static SideField Cell(string path, Conversion? conversion = null, bool moves = false) => new(path, moves, moves, conversion ?? new AsItStands());
 
     private static readonly MirrorDefinition People = new(
         "people", "People", "person", [new SideDefinition("tide", "people"), new SideDefinition("mail", "persons")],
@@ -42,7 +42,7 @@ public class FollowUpCheckTests
     [InlineData("v2.Note", null, 4)]
     [InlineData("Tide CRM.v2.Note", 0, 4)]
     public void A_name_means_what_is_agreed_or_what_a_side_says(string name, int? side, int field) =>
-        Assert.Equal(new Core.Checks.SideField(side, field), Core.Checks.SideField.Find(name, People, Names));
+        Assert.Equal(new CheckedField(side, field), CheckedField.Find(name, People, Names));
 
     [Theory]
     [InlineData("Tide CRM.Score")] // That side does not keep it.
@@ -50,7 +50,7 @@ public class FollowUpCheckTests
     [InlineData("Mail.")]
     [InlineData(".Company")]
     [InlineData("")]
-    public void Any_other_name_means_nothing(string name) => Assert.Null(Core.Checks.SideField.Find(name, People, Names));
+    public void Any_other_name_means_nothing(string name) => Assert.Null(CheckedField.Find(name, People, Names));
 
     [Theory]
     [InlineData("", "No formula is given.")]

@@ -57,6 +57,7 @@ function Edited({ mirrorKey, check }: { mirrorKey: string; check: () => void }) 
           />
           <TimingEditor
             mirrorKey={mirrorKey}
+            sides={[...new Map(sides.map((s) => [s.system, s])).values()]}
             timing={settings.timing!}
             keep={(what, timing) => edit(what, fields, { ...settings, timing })}
           />

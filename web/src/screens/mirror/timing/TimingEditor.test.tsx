@@ -1,4 +1,5 @@
 import { cleanup, fireEvent, render, screen } from '@testing-library/react';
+import { MemoryRouter } from 'react-router';
 import { afterEach, beforeEach, expect, test, vi } from 'vitest';
 import type { MirrorTiming } from '../../../api/client';
 import { TimingEditor } from './TimingEditor';
@@ -30,8 +31,18 @@ const every = (minutes: number): MirrorTiming => ({
   onEvents: true,
   onFiles: true,
 });
+const slipway = {
+  index: 0,
+  system: 'slipway',
+  name: 'Slipway CRM',
+  monogram: 'Sl',
+  colour: '#123456',
+  collection: 'deals',
+};
 const editor = (timing: MirrorTiming, keep = vi.fn()) => (
-  <TimingEditor mirrorKey="orders" timing={timing} keep={keep} />
+  <MemoryRouter>
+    <TimingEditor mirrorKey="orders" sides={[slipway]} timing={timing} keep={keep} />
+  </MemoryRouter>
 );
 const minutes = () => screen.getByLabelText<HTMLInputElement>('Minutes between runs');
 
@@ -63,4 +74,11 @@ test('what can’t be is told, and not kept', () => {
   fireEvent.blur(minutes());
   expect(screen.getByRole('alert').textContent).toContain('Give a whole number of minutes');
   expect(keep).not.toHaveBeenCalled();
+});
+
+test('where each system tells of changes is one click away, while that counts', () => {
+  const { rerender } = render(editor(every(15)));
+  expect(screen.getByRole('link', { name: 'Slipway CRM' }).getAttribute('href')).toBe('/systems/slipway/events');
+  rerender(editor({ ...every(15), onEvents: false }));
+  expect(screen.queryByRole('link', { name: 'Slipway CRM' })).toBeNull();
 });

@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react';
-import type { DayOfWeek, MirrorTiming, TimingKind } from '../../../api/client';
+import { Link } from 'react-router';
+import type { DayOfWeek, MirrorTiming, Side, TimingKind } from '../../../api/client';
 import { useMirrors, useTimeZones, useTimingTried } from '../../../api/queries';
 import { INPUT, Tick } from '../../../parts/inputs';
 import { capital, clock, DAYS, KINDS, LAST_DAY, MONTHS, ofKind } from './kinds';
@@ -7,10 +8,13 @@ import { capital, clock, DAYS, KINDS, LAST_DAY, MONTHS, ofKind } from './kinds';
 /** When the mirror runs by itself, with the next times in words. What can't be is told and not kept. */
 export function TimingEditor({
   mirrorKey,
+  sides,
   timing: saved,
   keep,
 }: {
   mirrorKey: string;
+  /** Whose events it can run on. */
+  sides: Side[];
   timing: MirrorTiming;
   keep: (what: string, timing: MirrorTiming) => void;
 }) {
@@ -151,6 +155,20 @@ export function TimingEditor({
           <Tick on={timing.onEvents} set={(onEvents) => set({ onEvents })}>
             also soon after a system tells that something changed
           </Tick>
+          {timing.onEvents && (
+            <p className="-mt-1.5 ml-6 text-sm text-soft">
+              Each system tells it at an address of its own:{' '}
+              {sides.map((s, i) => (
+                <span key={s.index}>
+                  {i > 0 && ', '}
+                  <Link to={`/systems/${s.system}/events`} className="underline">
+                    {s.name}
+                  </Link>
+                </span>
+              ))}
+              .
+            </p>
+          )}
           <Tick on={timing.onFiles} set={(onFiles) => set({ onFiles })}>
             also soon after a file comes into a folder of its sides
           </Tick>
