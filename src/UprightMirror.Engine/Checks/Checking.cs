@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Checks;
 using UprightMirror.Core.Mapping;
@@ -24,6 +25,11 @@ public sealed class Checking(IFollowUpChecks checks, IMirrors mirrors, IConnecti
 
     /// <summary>What goes by runs is looked at no more often than this, however often those run.</summary>
     private static readonly TimeSpan Shortest = TimeSpan.FromSeconds(30);
+
+    /// <summary>And it takes one twentieth of the time at most: a mirror that runs all day with a million records does not have its checks go through them without end.</summary>
+    private const int Rest = 20;
+
+    private readonly ConcurrentDictionary<long, TimeSpan> took = [];
 
     /// <summary>Looks at every check whose time has come.</summary>
     /// <returns>How many were looked at.</returns>
@@ -66,7 +72,9 @@ public sealed class Checking(IFollowUpChecks checks, IMirrors mirrors, IConnecti
         }
 
         var found = new List<FoundRecord>();
+        var began = clock.GetTimestamp();
         var (looked, untold, why) = await this.Go(check.Check, mirror, named, (_, record) => found.Add(record), cancellation);
+        this.took[check.Id] = clock.GetElapsedTime(began);
         return await checks.Save(check, new CheckLooked(looked, untold, why, null), found, now, cancellation);
     }
 
@@ -99,7 +107,8 @@ public sealed class Checking(IFollowUpChecks checks, IMirrors mirrors, IConnecti
             return timing.Next(before) <= now;
         }
 
-        return now - before >= Shortest && await checks.LastRun([mirror.Definition.Key, .. check.Check.Hanging is { } hanging ? [hanging.Mirror] : Array.Empty<string>()], cancellation) > before;
+        var rest = this.took.GetValueOrDefault(check.Id) * Rest;
+        return now - before >= (rest > Shortest ? rest : Shortest) && await checks.LastRun([mirror.Definition.Key, .. check.Check.Hanging is { } hanging ? [hanging.Mirror] : Array.Empty<string>()], cancellation) > before;
     }
 
     private sealed record Everything(IReadOnlyList<KeptMirror> Mirrors, IReadOnlyDictionary<string, string> Systems, References References)

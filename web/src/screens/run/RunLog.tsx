@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { Run } from '../../api/client';
 import { useRunLog } from '../../api/queries';
+import { Tick } from '../../parts/inputs';
 import { Empty, Failing, Loading } from '../../parts/States';
 import { spent } from './spent';
 
@@ -20,15 +21,11 @@ export function RunLog({ run }: { run: Run }) {
   return (
     <div className="mt-3 grid grid-cols-[minmax(0,1fr)_400px] items-start gap-8">
       <section aria-label="Log" className="min-w-0">
-        <label className="mb-2 flex items-center gap-2 text-sm">
-          <input
-            type="checkbox"
-            className="accent-action"
-            checked={warnings}
-            onChange={(e) => setWarnings(e.target.checked)}
-          />
-          Only warnings and errors
-        </label>
+        <div className="mb-2">
+          <Tick on={warnings} set={setWarnings}>
+            Only warnings and errors
+          </Tick>
+        </div>
         {lines.length === 0 ? (
           <Empty title={warnings ? 'No warning, and no error.' : 'Nothing is kept of what it told.'}>
             {!warnings &&
