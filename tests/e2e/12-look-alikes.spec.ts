@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { createInSlipway, customers, DEMO, organisations, runNow, signIn } from './world';
+import { createInSlipway, customers, DEMO, lookedAt, organisations, runNow, signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
@@ -144,6 +144,8 @@ test('people are linked by likelihood alone, and a second first load changes not
     await expect(page).toHaveURL(/\/runs\/\d+/);
     await expect(page.getByText(/records read/)).toBeVisible({ timeout: 80_000 });
   };
+  await run();
+  await lookedAt(page);
   await run();
   const linked = async () => (await (await page.request.get('/api/records?mirror=people&count=1000')).json()).rows.filter((r: { ids: (string | null)[] }) => r.ids.every(Boolean)).length as number;
   const [links, asked] = [await linked(), (await waiting()).length];

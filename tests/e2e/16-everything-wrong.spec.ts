@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { expect, test, type Page } from '@playwright/test';
 import { allInCrm, allInErp, crm, fault, noFaults as over, Product, typed, upright as command } from './calls';
-import { customers, DEMO, organisations, shared, signIn } from './world';
+import { customers, DEMO, lookedAt, organisations, shared, signIn } from './world';
 
 /** What holds whatever goes wrong: a rehearsal tells what its run writes, a process that is killed leaves nothing twice, and every difference has a reason. */
 test.describe.configure({ mode: 'serial' });
@@ -76,6 +76,7 @@ test('a rehearsal of each flow tells what the run after it writes, record by rec
   let compared = 0;
   for (const mirror of ['customers', 'people', 'products', 'orders', 'invoices']) {
     if (mirror === 'invoices' && invoiced) await fetch(`${DEMO}/ballast/salesorders/${invoiced}/invoice`, { method: 'POST', body: new URLSearchParams({ user: 'Accounts desk' }), redirect: 'manual' });
+    if (mirror === 'people') await lookedAt(page);
     const rehearsal = await upright('rehearse', mirror);
     expect((await state(rehearsal)).counts.written).toBe(0);
     const run = await upright('run', mirror);

@@ -617,6 +617,8 @@ export const useDraft = (key: string, sample: number, find: string) =>
       ),
     placeholderData: keepPreviousData,
     refetchInterval: (query) => (query.state.data?.isReading ? 1000 : false),
+    // What is read while an edit is on its way would take it off the screen, and the next edit would begin without it.
+    enabled: !useIsEditing(key),
   });
 
 export function useBeginMirror() {
