@@ -41,13 +41,14 @@ public sealed class Collecting(MirrorContext context, bool isRehearsal, bool swe
     {
         foreach (var place in records)
         {
-            if (await context.Systems[place.Side].ReadOne(context.Collection(place.Side), place.Id, cancellation) is { } record)
+            var (system, collection) = (context.Systems[place.Side], context.Collection(place.Side));
+            if (await system.ReadOne(collection, place.Id, cancellation) is { } record)
             {
                 context.Tally.Read(1, await context.Store.SaveObserved(place.Side, [record], cancellation));
             }
-            else
+            else if (system.ListsAll(collection))
             {
-                await context.Store.SaveRemoved(place.Side, [place.Id], cancellation);
+                this.Gone(await context.Store.SaveRemoved(place.Side, [place.Id], cancellation), $"{system.Name} does not have it any more:");
             }
         }
     }

@@ -1,9 +1,12 @@
 using Microsoft.Extensions.Time.Testing;
+using UprightMirror.Connectors;
 using UprightMirror.Core.Catalogues;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Reconciling;
+using UprightMirror.Core.Remembered;
 using UprightMirror.Core.Values;
 using UprightMirror.Engine.Tests.Simulation;
+using UprightMirror.Storage;
 
 namespace UprightMirror.Engine.Tests;
 
@@ -24,14 +27,14 @@ public class RemovalTests
         ],
         [new RecognisingRule("Code")], "Code");
 
-    private async Task<RunEnd> Run(MirrorDefinition mirror, TimeSpan? later = null, bool sweep = false)
+    private async Task<RunEnd> Run(MirrorDefinition mirror, TimeSpan? later = null, bool sweep = false, RunLimits? limits = null, ISystemConnector? instead = null)
     {
         this.clock.Advance(later ?? TimeSpan.FromMinutes(5));
         this.crm.Tick(later ?? TimeSpan.FromMinutes(5));
         this.erp.Tick(later ?? TimeSpan.FromMinutes(5));
         this.store.RunId++;
         var unknown = CatalogueCollection.Unknown("x");
-        return await new MirrorRun(new MirrorContext(mirror, [this.crm, this.erp], [unknown, unknown], this.store, this.clock)).Execute(false, CancellationToken.None, sweep: sweep);
+        return await new MirrorRun(new MirrorContext(mirror, [instead ?? this.crm, this.erp], [unknown, unknown], this.store, this.clock)).Execute(false, CancellationToken.None, sweep: sweep, limits: limits);
     }
 
     private string[] Load() => [.. Enumerable.Range(0, 30).Select(n => this.crm.Add(RawFields.Of([KeyValuePair.Create("Code", Value.Text($"C{n}")), KeyValuePair.Create("phone", Value.Text($"0{n}"))])))];
@@ -77,6 +80,42 @@ public class RemovalTests
         this.crm.Overlooked.Add(ids[5]);
 
         (await this.Run(Mirror(Removal.RemoveElsewhere), sweep: true)).Counts.Written.ShouldBe(0);
+
+        this.erp.Ids.Count().ShouldBe(30);
+    }
+
+    /// <summary>Such as a folder: it gives each record once, and can't be asked for it again.</summary>
+    private sealed class OnlySends(MemorySystem system) : Around(system), ISystemConnector
+    {
+        bool ISystemConnector.ListsAll(string collection) => false;
+
+        public override Task<ObservedRecord?> ReadOne(string collection, string id, CancellationToken cancellation) => Task.FromResult<ObservedRecord?>(null);
+    }
+
+    [Fact]
+    public async Task One_record_that_is_read_again_is_as_it_is_there_now_and_no_other_is_looked_at()
+    {
+        var ids = this.Load();
+        await this.Run(Mirror(Removal.RemoveElsewhere));
+        this.crm.Edit(ids[3], "phone", Value.Text("999"));
+        this.crm.Edit(ids[4], "phone", Value.Text("888"));
+
+        (await this.Run(Mirror(Removal.RemoveElsewhere), limits: new RunLimits([new RecordPlace(0, ids[3])]))).Counts.Written.ShouldBe(1);
+        this.erp.Ids.Select(id => this.erp.Fields(id)["phone"].Display).ShouldContain("999");
+        this.erp.Ids.Select(id => this.erp.Fields(id)["phone"].Display).ShouldNotContain("888");
+
+        this.crm.Remove(ids[3]);
+        await this.Run(Mirror(Removal.RemoveElsewhere), limits: new RunLimits([new RecordPlace(0, ids[3])]));
+        this.erp.Ids.Count().ShouldBe(29);
+    }
+
+    [Fact]
+    public async Task A_record_of_a_system_that_only_sends_is_not_gone_because_it_can_not_be_read_again()
+    {
+        var (sends, ids) = (new OnlySends(this.crm), this.Load());
+        await this.Run(Mirror(Removal.RemoveElsewhere), instead: sends);
+
+        (await this.Run(Mirror(Removal.RemoveElsewhere), instead: sends, limits: new RunLimits([new RecordPlace(0, ids[3])]))).Counts.Written.ShouldBe(0);
 
         this.erp.Ids.Count().ShouldBe(30);
     }
