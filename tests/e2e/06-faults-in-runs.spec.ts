@@ -4,6 +4,7 @@ import { customers, DEMO, editInSlipway, organisations, runNow, shared, signIn }
 
 /** Signed in once for all of them: attempts are rationed. */
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 test.beforeAll(async ({ browser }) => {
   page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();

@@ -5,6 +5,7 @@ test.describe.configure({ mode: 'serial' });
 
 const SECRET = 'events-8842-demo';
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 test.beforeAll(async ({ browser }) => {
   page = await (

@@ -4,6 +4,7 @@ import { customers, editInSlipway, runNow, shared, signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 test.beforeAll(async ({ browser }) => {
   test.setTimeout(180_000);
@@ -147,4 +148,5 @@ test('a reader sees the fields and can change nothing', async ({ browser }) => {
   await other.goto('/mirrors/customers/fields');
   await expect(other.getByText('CustomerName').first()).toBeVisible();
   await expect(other.getByRole('button', { name: 'Add a field' })).toHaveCount(0);
+  await other.context().close();
 });

@@ -3,6 +3,7 @@ import { signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 test.beforeAll(async ({ browser }) => {
   test.setTimeout(300_000);

@@ -274,4 +274,5 @@ test('each line is a record of its own in a mirror of lines: one is changed, and
 test.afterAll(async () => {
   // Other tests count the runs that an event leads to: these mirrors rest from here on.
   for (const mirror of ['sales-orders', 'order-lines']) await call('put', `/mirrors/${mirror}/state`, { state: 'paused' });
+  await page.context().close();
 });

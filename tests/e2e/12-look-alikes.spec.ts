@@ -4,6 +4,7 @@ import { createInSlipway, customers, DEMO, lookedAt, organisations, runNow, sign
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 const ballast = async (body: object) => {
   const authorization = `Basic ${btoa('UPRIGHT-SVC:ballast-demo-20931')}`;

@@ -6,6 +6,7 @@ import { customers, DEMO, organisations, runNow, shared, signIn } from './world'
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let token: string;
 
 type Shared = { link: string; title: string; slipway: string; ballast: string };

@@ -4,6 +4,7 @@ import { DEMO, signIn } from './world';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let product: Product;
 
 type Deal = { id: string; organisationId: string; orderNumber: string | null; lines: { productCode: string }[] };

@@ -5,6 +5,7 @@ import { allInCrm, allInErp, Product, upright } from './calls';
 
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let token: string;
 
 type Shared = { link: string; title: string; slipway: string; ballast: string };

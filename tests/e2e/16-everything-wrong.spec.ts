@@ -6,6 +6,7 @@ import { customers, DEMO, lookedAt, organisations, shared, signIn } from './worl
 /** What holds whatever goes wrong: a rehearsal tells what its run writes, a process that is killed leaves nothing twice, and every difference has a reason. */
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let product: Product;
 
 type Deal = { id: string; title: string; organisationId: string; orderNumber: string | null; stage: string; lines: { productCode: string }[] };

@@ -7,6 +7,7 @@ import { signIn } from './world';
 /** What comes of other records: a file of the web shop becomes orders and the customers that nobody knew, and what a customer comes to reaches the mail system. */
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let product: Product;
 const shop = process.env.UPRIGHT_SHOP!;
 

@@ -4,6 +4,7 @@ import { forEveryone, picture, signIn } from './world';
 // A mirror from nothing, through all seven steps, to a version that runs by itself; then changed by a draft, and gone back on.
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 type Run = { id: number; startedBy: string; state: string; rehearsal: boolean; version: number | null; ofDraft: boolean; counts: { planned: number; written: number } };
 const runs = async (): Promise<Run[]> => (await page.request.get('/api/runs?mirror=irish-clubs')).json();

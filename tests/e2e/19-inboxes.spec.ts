@@ -5,6 +5,7 @@ import { forEveryone, picture, signIn } from './world';
 // A website that posts its sign-ups to an address of ours: shown as they came, mapped from, and in the CRM within seconds.
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let address: string;
 
 const KEY = 'paddle-in-the-marsh';

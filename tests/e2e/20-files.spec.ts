@@ -5,6 +5,7 @@ import { forEveryone, picture, signIn } from './world';
 // Mirrors leave the workspace as a file that a person can read, and come in again, with every mistake of a hand told by its line.
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let text: string;
 
 const choose = (content: string) => page.getByLabel(/Choose a file|Another file/).setInputFiles({ name: 'customers.yaml', mimeType: 'application/yaml', buffer: Buffer.from(content) });

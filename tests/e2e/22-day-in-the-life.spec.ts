@@ -46,6 +46,7 @@ test.beforeAll(async ({ browser }) => {
 });
 test.afterAll(async () => {
   await fault('ballast', null);
+  await page?.context().close();
 });
 
 test('the morning tells of all of it', async () => {

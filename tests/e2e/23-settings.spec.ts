@@ -4,6 +4,7 @@ import { customers, DEMO, organisations, picture, shared, signIn } from './world
 // People, notices and the list of changes, by the screens; mail goes to the demo world's mailbox, messages to its room.
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 let first: string;
 
 const mail = async (): Promise<{ to: string; message: string }[]> => (await fetch(`${DEMO}/mail/messages`)).json();
@@ -44,6 +45,7 @@ test('a person is added, chooses a password of their own, and is signed out from
   await expect(page.getByText('Signed in nowhere')).toBeVisible();
   await own.reload();
   await expect(own.getByLabel('E-mail', { exact: true })).toBeVisible();
+  await own.context().close();
 });
 
 test('mail goes out by a server that is set, and a test of it comes', async () => {
@@ -183,4 +185,5 @@ test('a reader sees nobody’s address or telephone number, whatever they ask fo
   await expect(reader.getByText('Personal values show their first letter only: you are a reader.')).toBeVisible();
   await expect(reader.getByRole('row', { name: /Telephone/ })).toContainText('•••');
   await picture(reader, 'reader-record');
+  await reader.context().close();
 });

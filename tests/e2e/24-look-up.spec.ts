@@ -4,6 +4,7 @@ import { forEveryone, picture, shared, signIn } from './world';
 // A mirror is looked up from elsewhere: offered, tried, and asked with a key, as a script would.
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 test.beforeAll(async ({ browser }) => {
   page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();

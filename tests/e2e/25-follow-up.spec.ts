@@ -4,6 +4,7 @@ import { forEveryone, picture, signIn } from './world';
 // A check over what two systems say of a person: seen before it is kept, looked at again, answered by a person, and carried by a field.
 test.describe.configure({ mode: 'serial' });
 let page: Page;
+test.afterAll(() => page?.context().close());
 
 test.beforeAll(async ({ browser }) => {
   page = await (await browser.newContext({ baseURL: process.env.UPRIGHT_WEB, viewport: { width: 1280, height: 800 } })).newPage();
