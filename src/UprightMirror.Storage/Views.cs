@@ -14,6 +14,13 @@ public sealed record RecordView(Guid Link, int MirrorId, string Title, string Ag
 
 public sealed record JournalView(long Id, long? RunId, DateTimeOffset At, string Kind, int? Side, string? Field, string? Before, string? After, string Why, string? Who, DateTimeOffset? ChangedAt);
 
+/// <summary>A record that another one points at.</summary>
+public sealed record PointedView(int MirrorId, Guid Link, string Title);
+
+/// <summary>Records of a mirror that point at one by a field of theirs.</summary>
+/// <param name="Count">How many; the newest of them are <paramref name="First"/>.</param>
+public sealed record PointingView(int MirrorId, string Field, int Count, IReadOnlyList<PointedView> First);
+
 /// <param name="Alike">How many other open conflicts of the mirror are about the same fields, between the same sides.</param>
 /// <param name="Sides">The sides that compete, in one text: conflicts with the same are alike.</param>
 public sealed record ConflictView(long Id, int MirrorId, Guid Link, string Title, IReadOnlyList<string> Fields, string Competing, string Why, int Revision, DateTimeOffset OpenedAt, int Alike, string Sides, bool IsOpen = true);
@@ -146,6 +153,58 @@ public sealed class Views(NpgsqlDataSource database)
         await using var command = database.CreateCommand("select id, mirror_id, title, agreed, created_at, waiting from link where id = @link and mirror_id in (select id from mirror)");
         command.Parameters.AddWithValue("link", link);
         return (await All(command, r => new RecordView(r.GetGuid(0), r.GetInt32(1), r.GetString(2), r.GetString(3), Time(r, 4)!.Value, sides, r.GetBoolean(5)), cancellation)).SingleOrDefault();
+    }
+
+    /// <summary>The linked records that systems know by these ids; ids that are of none are left out.</summary>
+    public async Task<IReadOnlyDictionary<(int MirrorId, int Side, string Id), PointedView>> Pointed(IReadOnlyCollection<(int MirrorId, int Side, string Id)> places, CancellationToken cancellation)
+    {
+        if (places.Count == 0)
+        {
+            return new Dictionary<(int, int, string), PointedView>();
+        }
+
+        await using var command = database.CreateCommand("""
+            select r.mirror_id, r.side, r.id, l.id, l.title from unnest(@mirrors, @sides, @ids) a (mirror_id, side, id)
+            join system_record r on r.mirror_id = a.mirror_id and r.side = a.side and r.id = a.id join link l on l.mirror_id = r.mirror_id and l.id = r.link_id
+            """);
+        command.Parameters.AddWithValue("mirrors", places.Select(p => p.MirrorId).ToArray());
+        command.Parameters.AddWithValue("sides", places.Select(p => p.Side).ToArray());
+        command.Parameters.AddWithValue("ids", places.Select(p => p.Id).ToArray());
+        return (await All(command, r => (Place: (r.GetInt32(0), r.GetInt32(1), r.GetString(2)), Record: new PointedView(r.GetInt32(0), r.GetGuid(3), r.GetString(4))), cancellation)).ToDictionary(f => f.Place, f => f.Record);
+    }
+
+    /// <summary>What points at a record, by mirror and field: how many there are, and the newest.</summary>
+    public async Task<IReadOnlyList<PointingView>> Pointing(int mirrorId, Guid link, int most, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select g.mirror_id, g.reference, n.n, f.id, f.title from pointing g
+            cross join lateral (select count(*)::int as n from pointer p where p.mirror_id = g.mirror_id and p.reference = g.reference and p.target = @link) n
+            cross join lateral (
+                select l.id, l.title, l.created_at from pointer p join link l on l.mirror_id = p.mirror_id and l.id = p.link_id
+                where p.mirror_id = g.mirror_id and p.reference = g.reference and p.target = @link order by l.created_at desc, l.id limit @most
+            ) f
+            where g.to_mirror_id = @mirror order by g.mirror_id, g.reference, f.created_at desc, f.id
+            """);
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("link", link);
+        command.Parameters.AddWithValue("most", most);
+        return [.. (await All(command, r => (Mirror: r.GetInt32(0), Field: r.GetString(1), Count: r.GetInt32(2), Record: new PointedView(r.GetInt32(0), r.GetGuid(3), r.GetString(4))), cancellation))
+            .GroupBy(r => (r.Mirror, r.Field, r.Count)).Select(g => new PointingView(g.Key.Mirror, g.Key.Field, g.Key.Count, [.. g.Select(r => r.Record)]))];
+    }
+
+    /// <summary>Records of a mirror that point at one by a field, the newest first.</summary>
+    public async Task<IReadOnlyList<PointedView>> PointingBy(int mirrorId, string field, Guid link, int offset, int count, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("""
+            select l.id, l.title from pointer p join link l on l.mirror_id = p.mirror_id and l.id = p.link_id
+            where p.mirror_id = @mirror and p.reference = @field and p.target = @link order by l.created_at desc, l.id offset @offset limit @count
+            """);
+        command.Parameters.AddWithValue("mirror", mirrorId);
+        command.Parameters.AddWithValue("field", field);
+        command.Parameters.AddWithValue("link", link);
+        command.Parameters.AddWithValue("offset", offset);
+        command.Parameters.AddWithValue("count", count);
+        return await All(command, r => new PointedView(mirrorId, r.GetGuid(0), r.GetString(1)), cancellation);
     }
 
     /// <summary>What happened to a record, newest first.</summary>

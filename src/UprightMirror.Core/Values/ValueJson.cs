@@ -123,8 +123,8 @@ public static class ValueJson
         }
     }
 
-    /// <summary>A value within a line in agreed form: its type is told beside it where JSON has none.</summary>
-    private static Value ReadAgreed(JsonElement json)
+    /// <summary>A value in agreed form whose type nobody says, as within a line: it is told beside it where JSON has none.</summary>
+    public static Value ReadAgreed(JsonElement json)
     {
         if (json.ValueKind != JsonValueKind.Object)
         {

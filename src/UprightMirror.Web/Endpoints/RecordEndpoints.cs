@@ -1,7 +1,9 @@
 using System.Globalization;
 using System.Security.Claims;
 using Microsoft.AspNetCore.Http.HttpResults;
+using UprightMirror.Engine;
 using UprightMirror.Storage;
+using UprightMirror.Web.Running;
 using UprightMirror.Web.SigningIn;
 
 namespace UprightMirror.Web.Endpoints;
@@ -17,7 +19,13 @@ public sealed record MemberShown(int Side, string? Id, DateTimeOffset? ChangedAt
 /// <param name="Kind">linked, met, agreed, superseded, written, created, removed, conflictOpened, conflictClosed, decided, held, released, refused, undone, leftScope, cameBack, flagged or unflagged.</param>
 public sealed record EntryShown(long Id, long? Run, DateTimeOffset At, string Kind, int? Side, string? Field, string? Before, string? After, string Why, string? Who, DateTimeOffset? ChangedAt);
 
-public sealed record RecordPage(Guid Link, string Mirror, string MirrorName, string RecordType, string Title, DateTimeOffset LinkedSince, bool Waiting, IReadOnlyList<SideShown> Sides, IReadOnlyList<MemberShown> Members, IReadOnlyList<FieldShown> Fields, IReadOnlyList<ConflictRow> Conflicts, IReadOnlyList<EntryShown> Timeline);
+/// <summary>Records of a mirror that point at one by a field of theirs.</summary>
+/// <param name="Count">How many; the newest of them are in <paramref name="Records"/>.</param>
+public sealed record PointingShown(string Mirror, string MirrorName, string Field, int Count, IReadOnlyList<PointedShown> Records);
+
+public sealed record RecordPage(
+    Guid Link, string Mirror, string MirrorName, string RecordType, string Title, DateTimeOffset LinkedSince, bool Waiting, IReadOnlyList<SideShown> Sides, IReadOnlyList<MemberShown> Members, IReadOnlyList<FieldShown> Fields, IReadOnlyList<ConflictRow> Conflicts,
+    IReadOnlyList<EntryShown> Timeline, IReadOnlyList<PointingShown> Pointing);
 
 /// <param name="Query">What is searched for, as it stands in an address.</param>
 public sealed record ViewAsked(string Name, string Query);
@@ -27,6 +35,8 @@ internal static class RecordEndpoints
     private const int MostRows = 1000;
     private const int MostEntries = 500;
     private const int MostViews = 50;
+    private const int FirstPointing = 8;
+    private const int MostPointing = 100;
 
     public static void MapRecords(this RouteGroupBuilder api)
     {
@@ -37,6 +47,8 @@ internal static class RecordEndpoints
         api.MapDelete("/views/{id:long}", async Task<Results<NoContent, NotFound>> (long id, SavedViews views, ClaimsPrincipal user, CancellationToken cancellation) =>
             await views.Remove(Email(user), id, cancellation) ? TypedResults.NoContent() : TypedResults.NotFound()).WithName("removeView");
         api.MapGet("/records/{link:guid}", Page).WithName("getRecord");
+        api.MapGet("/records/{link:guid}/pointing", Pointing).WithName("getPointing");
+        api.MapPost("/records/{link:guid}/read-again", ReadAgain).RequireAuthorization(Roles.Steward).WithName("readAgain");
     }
 
     private static async Task<Results<Ok<RecordList>, NotFound, ProblemHttpResult>> List(string? mirror, string? text, string? only, int? offset, int? count, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
@@ -127,7 +139,8 @@ internal static class RecordEndpoints
     /// <summary>A record with all that is known of it; null when there is none.</summary>
     public static async Task<RecordPage?> Read(Guid link, Views views, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
     {
-        if (await views.Record(link, cancellation) is not { } record || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == record.MirrorId) is not { } mirror)
+        var all = await mirrors.All(cancellation);
+        if (await views.Record(link, cancellation) is not { } record || all.FirstOrDefault(m => m.Id == record.MirrorId) is not { } mirror)
         {
             return null;
         }
@@ -139,9 +152,41 @@ internal static class RecordEndpoints
         return new RecordPage(
             link, mirror.Definition.Key, mirror.Definition.Name, mirror.Definition.RecordType, record.Title, record.CreatedAt, record.Waiting, shown.Sides(mirror.Definition),
             [.. mirror.Definition.Sides.Select((_, s) => members.TryGetValue(s, out var m) ? new MemberShown(s, m.Id, m.ChangedAt, m.ChangedBy, m.SeenAt) : new MemberShown(s, null, null, null, null))],
-            shown.Fields(mirror.Definition, record),
+            shown.Fields(mirror.Definition, record, await Shown.Pointed(mirror.Definition, record, all, views, cancellation)),
             [.. (await views.ConflictsOf(mirror.Id, link, cancellation)).Select(c => ConflictEndpoints.Row(c, mirror, shown))],
-            [.. timeline.Select(Of)]);
+            [.. timeline.Select(Of)],
+            [.. (await views.Pointing(mirror.Id, link, FirstPointing, cancellation)).Select(p => (Of: all.First(m => m.Id == p.MirrorId), By: p)).Select(p => new PointingShown(
+                p.Of.Definition.Key, p.Of.Definition.Name, p.By.Field, p.By.Count, [.. p.By.First.Select(r => new PointedShown(p.Of.Definition.Key, r.Link, r.Title))]))]);
+    }
+
+    /// <summary>More of the records that point at one, from the nth on.</summary>
+    private static async Task<Results<Ok<IReadOnlyList<PointedShown>>, NotFound>> Pointing(Guid link, string mirror, string field, int? offset, Views views, Mirrors mirrors, CancellationToken cancellation)
+    {
+        if (await mirrors.Find(mirror, cancellation) is not { } of)
+        {
+            return TypedResults.NotFound();
+        }
+
+        IReadOnlyList<PointedShown> found = [.. (await views.PointingBy(of.Id, field, link, Math.Max(0, offset ?? 0), MostPointing, cancellation)).Select(r => new PointedShown(mirror, r.Link, r.Title))];
+        return TypedResults.Ok(found);
+    }
+
+    /// <summary>Reads one record on all of its sides now, and does with it what a run does.</summary>
+    private static async Task<Results<Accepted<RunStarted>, NotFound, ProblemHttpResult>> ReadAgain(Guid link, Views views, Mirrors mirrors, RunQueue queue, ClaimsPrincipal user, CancellationToken cancellation)
+    {
+        if (await views.Record(link, cancellation) is not { } record || (await mirrors.All(cancellation)).FirstOrDefault(m => m.Id == record.MirrorId) is not { } mirror)
+        {
+            return TypedResults.NotFound();
+        }
+
+        if (mirror.State != "live")
+        {
+            return TypedResults.Problem(statusCode: 409, title: $"{mirror.Definition.Name} is {mirror.State}: nothing is read or written before it is live.");
+        }
+
+        return await queue.Start(mirror, false, $"{user.Identity!.Name}, to read one record again", limits: new RunLimits([.. record.Members.Select(m => new RecordPlace(m.Side, m.Id))])) is { } started
+            ? TypedResults.Accepted($"/api/runs/{started}", new RunStarted(started))
+            : TypedResults.Problem(statusCode: 409, title: $"A run of {mirror.Definition.Name} is going on. Read it again when that is over.");
     }
 
     public static EntryShown Of(JournalView entry) => new(

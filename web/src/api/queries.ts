@@ -136,6 +136,27 @@ export const useRecord = (link: string) =>
     queryFn: () => data(client.GET('/api/records/{link}', { params: { path: { link } } })),
   });
 
+/** So many are read at a time. */
+const POINTING = 100;
+
+/** What points at a record by one field, page by page. */
+export const usePointing = (link: string, mirror: string, field: string, enabled: boolean) =>
+  useInfiniteQuery({
+    queryKey: ['record', link, 'pointing', mirror, field],
+    queryFn: ({ pageParam }) =>
+      data(
+        client.GET('/api/records/{link}/pointing', {
+          params: { path: { link }, query: { mirror, field, offset: pageParam } },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (last.length < POINTING ? undefined : pages.flat().length),
+    enabled,
+  });
+
+export const useReadAgain = (link: string) =>
+  useSettingsChange(() => data(client.POST('/api/records/{link}/read-again', { params: { path: { link } } })));
+
 export const useConflicts = () =>
   useQuery({ queryKey: ['conflicts'], queryFn: () => data(client.GET('/api/conflicts')) });
 

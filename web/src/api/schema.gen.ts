@@ -660,6 +660,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/records/{link}/pointing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPointing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{link}/read-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["readAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conflicts": {
         parameters: {
             query?: never;
@@ -2049,6 +2081,7 @@ export interface components {
             conversion: null | string;
             raw: null | string;
             differs: boolean;
+            points?: null | components["schemas"]["PointedShown"];
         };
         ChangeShown: {
             /** Format: int64 */
@@ -2545,6 +2578,8 @@ export interface components {
             cells: components["schemas"]["CellShown"][];
             agreed: null | components["schemas"]["AgreedShown"];
             inPlainWords: string;
+            points?: null | components["schemas"]["PointedShown"];
+            lines?: null | components["schemas"]["LineShown"][];
         };
         FieldUse: {
             mirror: string;
@@ -2821,6 +2856,19 @@ export interface components {
             askAt: number;
             /** @default false */
             learnsFromPeople: boolean;
+        };
+        LineCellShown: {
+            values: components["schemas"]["LineValueShown"][];
+        };
+        LineShown: {
+            key: string;
+            agreed: components["schemas"]["LineValueShown"][];
+            cells: components["schemas"]["LineCellShown"][];
+        };
+        LineValueShown: {
+            name: string;
+            value: string;
+            differs: boolean;
         };
         LinesForm: {
             key: string;
@@ -3224,11 +3272,25 @@ export interface components {
             recordId: null | string;
             fields: components["schemas"]["PlannedField"][];
         };
+        PointedShown: {
+            mirror: string;
+            /** Format: uuid */
+            link: string;
+            title: string;
+        };
         PointingMirror: {
             key: string;
             name: string;
             by: string[];
             names: string[];
+        };
+        PointingShown: {
+            mirror: string;
+            mirrorName: string;
+            field: string;
+            /** Format: int32 */
+            count: number;
+            records: components["schemas"]["PointedShown"][];
         };
         ProblemShown: {
             /** Format: int32 */
@@ -3318,6 +3380,7 @@ export interface components {
             fields: components["schemas"]["FieldShown"][];
             conflicts: components["schemas"]["ConflictRow"][];
             timeline: components["schemas"]["EntryShown"][];
+            pointing: components["schemas"]["PointingShown"][];
         };
         RecordRow: {
             /** Format: uuid */
@@ -5272,6 +5335,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getPointing: {
+        parameters: {
+            query: {
+                mirror: string;
+                field: string;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointedShown"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunStarted"];
                 };
             };
             /** @description Not Found */

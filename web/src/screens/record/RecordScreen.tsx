@@ -1,11 +1,13 @@
 import { useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
-import type { Field, RecordPage, Session } from '../../api/client';
+import type { Field, Line, LineValue, Pointed, RecordPage, Session } from '../../api/client';
 import { useRecord, useRecordFlags } from '../../api/queries';
-import { Spine } from '../../parts/Spine';
+import { Spine, type SpineRow } from '../../parts/Spine';
 import { Says } from '../checks/Says';
 import { Failing, Loading } from '../../parts/States';
 import { clock, When } from '../../parts/When';
+import { Pointing } from './Pointing';
+import { ReadAgain } from './ReadAgain';
 import { Regroup } from './Regroup';
 import { Timeline } from './Timeline';
 
@@ -38,15 +40,18 @@ export function RecordScreen({ session }: { session: Session }) {
             {r.recordType}, known since {clock(r.linkedSince)}
             {r.waiting && ' · waits for the next run'}
           </span>
-          {session.role === 'reader' && (
+          {session.role === 'reader' ? (
             <span className="ml-auto text-sm text-soft">
               Personal values show their first letter only: you are a reader.
             </span>
+          ) : (
+            <ReadAgain key={r.link} record={r} />
           )}
         </div>
         <Flags link={r.link} />
         <RecordSpine record={r} onWhy={setWhy} why={why} />
         {asked?.agreed && <Why record={r} field={asked} close={() => setWhy(null)} />}
+        <Pointing key={`pointing ${r.link}`} link={r.link} pointing={r.pointing} />
         <Regroup key={r.link} record={r} mayDecide={session.role !== 'reader'} finding={params.get('find') !== null} />
       </div>
       <aside aria-label="Timeline" className="w-[326px] shrink-0 border-l border-rule bg-sheet px-4 py-4">
@@ -107,9 +112,9 @@ export function RecordSpine({
       })}
       title="Agreed record"
       titleBelow={`${r.fields.filter((f) => f.agreed?.value).length} of ${r.fields.length} fields filled`}
-      rows={r.fields.map((f) => {
+      rows={r.fields.flatMap((f) => {
         const conflict = inConflict.get(f.name);
-        return {
+        const row = {
           key: f.name,
           label: conflict ? (
             <Link to={`/conflicts/${conflict}`} className="font-semibold underline">
@@ -118,9 +123,17 @@ export function RecordSpine({
           ) : (
             f.name
           ),
-          group: f.group,
+          group: f.lines?.length ? f.name : f.group,
           tone: conflict ? ('conflict' as const) : undefined,
-          spine: f.agreed?.value || (
+          spine: f.points ? (
+            <To of={f.points} />
+          ) : f.agreed?.value ? (
+            f.lines?.length ? (
+              many(f.lines.filter((l) => l.agreed.length > 0).length, 'line')
+            ) : (
+              f.agreed.value
+            )
+          ) : (
             <span className="text-soft">
               {f.agreed ? 'empty' : f.cells.some((c) => c?.gives || c?.takes) ? 'not agreed yet' : 'only compared'}
             </span>
@@ -135,19 +148,82 @@ export function RecordSpine({
               why?
             </button>
           ),
-          cells: f.cells.map((c) =>
+          cells: f.cells.map((c, side) =>
             c === null
               ? null
               : {
-                  main: c.raw ?? <span className="text-soft">empty</span>,
+                  main: c.points ? (
+                    <To of={c.points} />
+                  ) : f.lines?.some((l) => l.cells[side]) ? (
+                    many(f.lines.filter((l) => l.cells[side]).length, 'line')
+                  ) : (
+                    (c.raw ?? <span className="text-soft">empty</span>)
+                  ),
+                  below: c.points
+                    ? c.raw
+                    : c.raw && f.type === 'reference'
+                      ? 'no linked record has this id'
+                      : undefined,
                   gives: c.gives,
                   takes: c.takes,
                   differs: c.differs,
                 },
           ),
         };
+        return [row, ...(f.lines ?? []).map((l) => lineRow(f, l))];
       })}
     />
+  );
+}
+
+const many = (n: number, what: string) => `${n.toLocaleString()} ${what}${n === 1 ? '' : 's'}`;
+
+/** One line of a record, as a row of its own. */
+function lineRow(f: Field, line: Line): SpineRow {
+  return {
+    key: `${f.name} ${line.key}`,
+    label: `line ${line.key}`,
+    group: f.name,
+    spine: line.agreed.length > 0 ? <LineValues of={line.agreed} /> : <span className="text-soft">not agreed yet</span>,
+    cells: f.cells.map((c, side) =>
+      c === null
+        ? null
+        : {
+            main: line.cells[side] ? (
+              <LineValues of={line.cells[side].values} />
+            ) : (
+              <span className="text-soft">no such line</span>
+            ),
+            gives: false,
+            takes: false,
+            isOpen: true,
+            differs: line.cells[side]?.values.some((v) => v.differs),
+          },
+    ),
+  };
+}
+
+/** What a line says, value by value. */
+function LineValues({ of }: { of: LineValue[] }) {
+  return (
+    <span className="font-normal">
+      {of.map((v, i) => (
+        <span key={v.name} className="mr-1 inline-block max-w-full">
+          <span className="text-sm text-soft">{v.name}</span>{' '}
+          <span className={v.differs ? 'font-semibold' : ''}>{v.value}</span>
+          {i < of.length - 1 && ','}
+        </span>
+      ))}
+    </span>
+  );
+}
+
+/** A record that is pointed at. */
+function To({ of }: { of: Pointed }) {
+  return (
+    <Link to={`/records/${of.link}`} className="underline decoration-soft/60 underline-offset-2 hover:decoration-ink">
+      {of.title}
+    </Link>
   );
 }
 
