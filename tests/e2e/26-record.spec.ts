@@ -20,10 +20,10 @@ test('an order leads to its customer, and the customer to its orders', async () 
     if (order) break;
   }
   await page.goto(`/records/${order!.link}`);
-  await expect(page.getByRole('rowheader', { name: /^line / }).first()).toBeVisible();
+  await expect(page.getByRole('rowheader', { name: 'Lines: line 1' })).toBeVisible();
   await forEveryone(page);
   await picture(page, 'order');
-  await page.getByRole('row', { name: /^Customer/ }).getByRole('link').first().click();
+  await page.getByRole('row', { name: /^Customer / }).getByRole('link').first().click();
   const linked = page.getByRole('region', { name: 'What is linked to it' });
   await expect(linked).toBeVisible();
   const shown = linked.getByRole('link', { name: order!.title }).first();

@@ -192,7 +192,7 @@ function lineRow(f: Field, line: Line): SpineRow {
             main: line.cells[side] ? (
               <LineValues of={line.cells[side].values} />
             ) : (
-              <span className="text-soft">no such line</span>
+              <span className="text-soft">{f.lines?.some((l) => l.cells[side]) ? 'no such line' : 'empty'}</span>
             ),
             gives: false,
             takes: false,
