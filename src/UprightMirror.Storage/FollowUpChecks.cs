@@ -20,6 +20,9 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
     /// <summary>A mirror has at most so many.</summary>
     public const int Most = 50;
 
+    /// <summary>Nobody looks at one for longer: who does is not there any more.</summary>
+    private static readonly TimeSpan LongestLook = TimeSpan.FromMinutes(15);
+
     private const string Select = "select id, mirror_id, name, condition, hanging, timing, made_by, made_at, looked_at, looked, untold, untold_why, problem from follow_up_check";
 
     public async Task<IReadOnlyList<KeptCheck>> All(CancellationToken cancellation)
@@ -50,7 +53,7 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
                   insert into link_due (mirror_id, link_id)
                   select mirror_id, link_id from gone union select f.mirror_id, f.link_id from flag f join follow_up_check c on c.id = f.check_id where c.id = @id and c.mirror_id = @mirror and c.name <> @name
               )
-              update follow_up_check set name = @name, condition = @condition, hanging = @hanging, timing = @timing, looked_at = null, problem = null where id = @id and mirror_id = @mirror returning id
+              update follow_up_check set name = @name, condition = @condition, hanging = @hanging, timing = @timing, looked_at = null, looking_until = null, problem = null where id = @id and mirror_id = @mirror returning id
               """);
         command.Parameters.AddWithValue("mirror", mirrorId);
         command.Parameters.AddWithValue("id", id ?? 0);
@@ -86,11 +89,19 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
 
     public async Task<bool> Claim(KeptCheck check, DateTimeOffset now, CancellationToken cancellation)
     {
-        await using var command = database.CreateCommand("update follow_up_check set looked_at = @now where id = @id and looked_at is not distinct from @before");
+        await using var command = database.CreateCommand("update follow_up_check set looking_until = @until where id = @id and looked_at is not distinct from @before and (looking_until is null or looking_until < @now)");
         command.Parameters.AddWithValue("id", check.Id);
         command.Parameters.AddWithValue("now", now);
+        command.Parameters.AddWithValue("until", now + LongestLook);
         command.Parameters.Add(new NpgsqlParameter("before", NpgsqlDbType.TimestampTz) { Value = check.LookedAt is { } before ? before : DBNull.Value });
         return await command.ExecuteNonQueryAsync(cancellation) == 1;
+    }
+
+    public async Task Release(KeptCheck check, CancellationToken cancellation)
+    {
+        await using var command = database.CreateCommand("update follow_up_check set looking_until = null where id = @id");
+        command.Parameters.AddWithValue("id", check.Id);
+        await command.ExecuteNonQueryAsync(cancellation);
     }
 
     public async Task<IReadOnlyList<LinkedRecord>> Records(KeptMirror mirror, Guid after, int count, CancellationToken cancellation)
@@ -117,7 +128,7 @@ public sealed class FollowUpChecks(NpgsqlDataSource database) : IFollowUpChecks
     {
         await using var command = database.CreateCommand("""
             with noted as (
-                update follow_up_check set looked = @looked, untold = @untold, untold_why = @why, problem = @problem where id = @id and condition = @condition returning id, mirror_id, name
+                update follow_up_check set looked_at = @now, looking_until = null, looked = @looked, untold = @untold, untold_why = @why, problem = @problem where id = @id and condition = @condition returning id, mirror_id, name
             ), found as (
                 select n.id as check_id, n.mirror_id, f.link_id, f.says, f.hanging_count, f.hanging
                 from noted n cross join unnest(@links, @says, @counts, @hanging) as f (link_id, says, hanging_count, hanging)

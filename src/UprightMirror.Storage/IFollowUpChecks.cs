@@ -35,9 +35,12 @@ public interface IFollowUpChecks
     /// <summary>When a run ended last of any of some mirrors; null for never. Rehearsals do not count.</summary>
     Task<DateTimeOffset?> LastRun(IReadOnlyCollection<string> mirrors, CancellationToken cancellation);
 
-    /// <summary>Notes that a check is being looked at. Of several that want to, one may.</summary>
-    /// <returns>False when another was quicker, or the check is gone.</returns>
+    /// <summary>Notes that a check is being looked at. Of several that want to, one may, until it keeps what it found or lets go; one that does neither is not waited for without end.</summary>
+    /// <returns>False when another looks at it, or was quicker, or the check is gone.</returns>
     Task<bool> Claim(KeptCheck check, DateTimeOffset now, CancellationToken cancellation);
+
+    /// <summary>Lets go of a check that was not looked at to the end: it is as it was before.</summary>
+    Task Release(KeptCheck check, CancellationToken cancellation);
 
     /// <summary>The linked records of a mirror as they are remembered, in the order of their links, after the one given.</summary>
     Task<IReadOnlyList<LinkedRecord>> Records(KeptMirror mirror, Guid after, int count, CancellationToken cancellation);
@@ -49,6 +52,7 @@ public interface IFollowUpChecks
     /// Keeps what a check found in the place of what it found before. One that was flagged already keeps its time, and what a person said of it while it says the same. Fields that ask for flags are
     /// worked out anew by the mirror's next run.
     /// </summary>
+    /// <param name="now">When looking began.</param>
     /// <returns>How many are newly flagged.</returns>
     Task<int> Save(KeptCheck check, CheckLooked looked, IReadOnlyList<FoundRecord> found, DateTimeOffset now, CancellationToken cancellation);
 }

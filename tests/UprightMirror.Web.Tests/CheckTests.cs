@@ -4,6 +4,7 @@ using System.Text.Json;
 using Microsoft.Extensions.DependencyInjection;
 using Npgsql;
 using UprightMirror.Core.Mapping;
+using UprightMirror.Core.Remembered;
 using UprightMirror.Core.Values;
 using UprightMirror.Engine.Checks;
 using UprightMirror.Storage;
@@ -239,6 +240,55 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
         await this.Do("update follow_up_check set looked_at = now() - interval '2 hours' where id = @id", ("id", id));
         await checking.LookAtDue(CancellationToken.None);
         (await store.Of(this.people, CancellationToken.None)).Single().LookedAt!.Value.ShouldBeGreaterThan(DateTimeOffset.UtcNow.AddMinutes(-1));
+    }
+
+    [Fact]
+    public async Task One_whose_process_ended_while_it_looked_is_looked_at_again_and_nobody_looks_beside_another()
+    {
+        await this.Begin();
+        var id = await this.Make(this.Form(hangs: false));
+        var services = product.Factory.Services;
+        var (checking, store, mirror) = (services.GetRequiredService<Checking>(), services.GetRequiredService<FollowUpChecks>(), (await this.Mirrors.Find(this.People, CancellationToken.None))!);
+        async Task<KeptCheck> Kept() => (await store.Of(this.people, CancellationToken.None)).Single();
+        var before = await Kept();
+
+        // Another process looks at it, and is gone before it has kept anything.
+        (await store.Claim(before, DateTimeOffset.UtcNow, CancellationToken.None)).ShouldBeTrue();
+        (await checking.Look(before, mirror, CancellationToken.None)).ShouldBeNull();
+        (await this.Post($"{id}/look")).ShouldBe(HttpStatusCode.Conflict);
+        (await Kept()).LookedAt.ShouldBe(before.LookedAt, "it was not looked at");
+        await this.Do("update follow_up_check set looking_until = now() - interval '1 second' where id = @id", ("id", id));
+        (await this.Post($"{id}/look")).ShouldBe(HttpStatusCode.NoContent);
+        (await Kept()).LookedAt!.Value.ShouldBeGreaterThan(before.LookedAt!.Value);
+
+        // One that is told to end lets go of it.
+        var now = await Kept();
+        using var ending = new CancellationTokenSource();
+        await Should.ThrowAsync<OperationCanceledException>(() => new Checking(new EndsWhileReading(store, ending), this.Mirrors, services.GetRequiredService<IConnections>(), TimeProvider.System).Look(now, mirror, ending.Token));
+        (await Kept()).LookedAt.ShouldBe(now.LookedAt);
+        (await this.Post($"{id}/look")).ShouldBe(HttpStatusCode.NoContent);
+    }
+
+    /// <summary>The process is told to end while it reads.</summary>
+    private sealed class EndsWhileReading(FollowUpChecks checks, CancellationTokenSource ending) : IFollowUpChecks
+    {
+        public Task<IReadOnlyList<KeptCheck>> All(CancellationToken cancellation) => checks.All(cancellation);
+
+        public Task<DateTimeOffset?> LastRun(IReadOnlyCollection<string> mirrors, CancellationToken cancellation) => checks.LastRun(mirrors, cancellation);
+
+        public Task<bool> Claim(KeptCheck check, DateTimeOffset now, CancellationToken cancellation) => checks.Claim(check, now, cancellation);
+
+        public Task Release(KeptCheck check, CancellationToken cancellation) => checks.Release(check, cancellation);
+
+        public async Task<IReadOnlyList<LinkedRecord>> Records(KeptMirror mirror, Guid after, int count, CancellationToken cancellation)
+        {
+            await ending.CancelAsync();
+            return await checks.Records(mirror, after, count, cancellation);
+        }
+
+        public Task<IReadOnlyList<KnownRecord>> Unlinked(KeptMirror mirror, int side, string after, int count, CancellationToken cancellation) => checks.Unlinked(mirror, side, after, count, cancellation);
+
+        public Task<int> Save(KeptCheck check, CheckLooked looked, IReadOnlyList<FoundRecord> found, DateTimeOffset now, CancellationToken cancellation) => checks.Save(check, looked, found, now, cancellation);
     }
 
     [Fact]

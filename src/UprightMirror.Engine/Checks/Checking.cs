@@ -64,6 +64,19 @@ public sealed class Checking(IFollowUpChecks checks, IMirrors mirrors, IConnecti
             return null;
         }
 
+        try
+        {
+            return await this.LookToTheEnd(check, mirror, now, cancellation);
+        }
+        catch (OperationCanceledException)
+        {
+            await checks.Release(check, CancellationToken.None);
+            throw;
+        }
+    }
+
+    private async Task<int> LookToTheEnd(KeptCheck check, KeptMirror mirror, DateTimeOffset now, CancellationToken cancellation)
+    {
         var named = await this.Named(check.Check, mirror, cancellation);
         if (check.Check.Problem(mirror.Definition, named.Names(mirror.Definition), [.. named.Mirrors.Select(m => (m.Definition, named.Names(m.Definition)))], now) is { } problem)
         {

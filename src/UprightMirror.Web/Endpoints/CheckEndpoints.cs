@@ -169,15 +169,16 @@ internal static class CheckEndpoints
             new FlagView(0, check.Name, f.Record.Link, f.Title, default, f.Record.Says, f.Record.HangingCount, f.Record.Hanging, null, null), mirror.Definition, shown, hanging) with { Since = null })]));
     }
 
-    private static async Task<Results<NoContent, NotFound>> Look(string key, long id, FollowUpChecks checks, Mirrors mirrors, Checking checking, CancellationToken cancellation)
+    private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Look(string key, long id, FollowUpChecks checks, Mirrors mirrors, Checking checking, CancellationToken cancellation)
     {
         if (await mirrors.Find(key, cancellation) is not { } mirror || (await checks.Of(mirror.Id, cancellation)).FirstOrDefault(c => c.Id == id) is not { } check)
         {
             return TypedResults.NotFound();
         }
 
-        await checking.Look(check, mirror, cancellation);
-        return TypedResults.NoContent();
+        return await checking.Look(check, mirror, cancellation) is null
+            ? TypedResults.Problem(statusCode: 409, title: "It is being looked at at this moment. What it finds stands here when that is over.")
+            : TypedResults.NoContent();
     }
 
     private static async Task<Results<Ok<FlagsPage>, NotFound>> Flags(string key, long id, int? offset, FollowUpChecks checks, Mirrors mirrors, KeptConnections connections, CancellationToken cancellation)
