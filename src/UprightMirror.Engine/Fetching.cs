@@ -5,7 +5,8 @@ using UprightMirror.Core.Mapping;
 namespace UprightMirror.Engine;
 
 /// <summary>Fetches the records that worked-out fields ask for by a key, each once in a run, from any system that can be asked for one record.</summary>
-public sealed class Fetching(ISystems systems)
+/// <param name="log">Where each call's time is noted; null for nowhere.</param>
+public sealed class Fetching(ISystems systems, TimeProvider clock, RunLog? log = null)
 {
     /// <summary>A formula may fetch by what it fetched: so often, and no further.</summary>
     private const int Deepest = 4;
@@ -39,7 +40,7 @@ public sealed class Fetching(ISystems systems)
             try
             {
                 var system = await systems.Connect(await systems.KeyOf(wanted[i].System, stop) ?? wanted[i].System, stop);
-                found[i] = ((await system.ReadOne(wanted[i].Collection, wanted[i].Id, stop))?.Fields, null);
+                found[i] = (await this.Timed(system, wanted[i], stop), null);
             }
             catch (SystemFault fault)
             {
@@ -57,6 +58,21 @@ public sealed class Fetching(ISystems systems)
             {
                 this.Known.Know(wanted[i], fields is null ? null : path => ItemValue.OfLines(fields, path) ?? ItemValue.From(fields[path]));
             }
+        }
+    }
+
+    private async Task<RawFields?> Timed(ISystemConnector system, FetchedRecord wanted, CancellationToken cancellation)
+    {
+        var (began, failed) = (clock.GetTimestamp(), true);
+        try
+        {
+            var record = await system.ReadOne(wanted.Collection, wanted.Id, cancellation);
+            failed = false;
+            return record?.Fields;
+        }
+        finally
+        {
+            log?.Called(null, system.Name, "fetching by a key", began, failed);
         }
     }
 }

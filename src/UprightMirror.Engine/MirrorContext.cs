@@ -45,7 +45,7 @@ public sealed class MirrorContext
             catalogues.Add(await connectors[^1].Describe(side.Collection, cancellation));
         }
 
-        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default, mirrors = mirrors, Log = log, Fetching = new Fetching(systems) };
+        return new MirrorContext(mirror, connectors.ToImmutable(), catalogues.ToImmutable(), store, clock, await mirrors.ReferencesTo([.. mirror.PointsAt], cancellation)) { Guards = guards ?? Guards.Default, mirrors = mirrors, Log = log, Fetching = new Fetching(systems, clock, log) };
     }
 
     public MirrorDefinition Mirror { get; }
@@ -66,7 +66,7 @@ public sealed class MirrorContext
     public ImmutableDictionary<string, int> FieldIndex { get; }
 
     /// <summary>The records that worked-out fields fetch by a key.</summary>
-    public Fetching Fetching { get; private init; } = new(NoSystems.Instance);
+    public Fetching Fetching { get; private init; } = new(NoSystems.Instance, TimeProvider.System);
 
     /// <summary>What pauses a run before it writes.</summary>
     public Guards Guards { get; init; } = Guards.Default;

@@ -14,7 +14,7 @@ public sealed class RunLog(TimeProvider clock)
     private readonly Lock turn = new();
     private readonly List<RunLine> lines = [];
     private readonly long[] stages = new long[Enum.GetValues<RunStage>().Length];
-    private readonly Dictionary<(int Side, string What), (int Calls, int Failed, TimeSpan Spent, TimeSpan Slowest)> calls = [];
+    private readonly Dictionary<(int? Side, string System, string What), (int Calls, int Failed, TimeSpan Spent, TimeSpan Slowest)> calls = [];
     private int said;
     private int left;
     private (RunStage Stage, long Since)? current;
@@ -45,14 +45,17 @@ public sealed class RunLog(TimeProvider clock)
     }
 
     /// <summary>Notes a call that has ended.</summary>
+    /// <param name="side">The side whose system was called; null for one that only gives what is fetched by a key.</param>
+    /// <param name="system">What that one is called; of a side's nothing is noted.</param>
     /// <param name="began">The clock's timestamp from before it.</param>
-    public void Called(int side, string what, long began, bool failed)
+    public void Called(int? side, string system, string what, long began, bool failed)
     {
         var took = clock.GetElapsedTime(began);
         lock (this.turn)
         {
-            var (count, failures, spent, slowest) = this.calls.GetValueOrDefault((side, what));
-            this.calls[(side, what)] = (count + 1, failures + (failed ? 1 : 0), spent + took, took > slowest ? took : slowest);
+            var key = (side, side is null ? system : "", what);
+            var (count, failures, spent, slowest) = this.calls.GetValueOrDefault(key);
+            this.calls[key] = (count + 1, failures + (failed ? 1 : 0), spent + took, took > slowest ? took : slowest);
         }
     }
 
@@ -90,7 +93,7 @@ public sealed class RunLog(TimeProvider clock)
             {
                 return new RunSpent(
                     [.. Enum.GetValues<RunStage>().Select(s => new StageSpent(s, this.Milliseconds(s))).Where(s => s.Milliseconds > 0)],
-                    [.. this.calls.OrderBy(c => c.Key.Side).ThenByDescending(c => c.Value.Spent).ThenBy(c => c.Key.What, StringComparer.Ordinal).Select(c => new CallsSpent(c.Key.Side, c.Key.What, c.Value.Calls, c.Value.Failed, Whole(c.Value.Spent), Whole(c.Value.Slowest)))]);
+                    [.. this.calls.OrderBy(c => c.Key.Side ?? int.MaxValue).ThenBy(c => c.Key.System, StringComparer.Ordinal).ThenByDescending(c => c.Value.Spent).ThenBy(c => c.Key.What, StringComparer.Ordinal).Select(c => new CallsSpent(c.Key.Side, c.Key.What, c.Value.Calls, c.Value.Failed, Whole(c.Value.Spent), Whole(c.Value.Slowest), c.Key.Side is null ? c.Key.System : null))]);
             }
         }
     }

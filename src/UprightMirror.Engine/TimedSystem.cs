@@ -72,7 +72,7 @@ public sealed class TimedSystem(ISystemConnector system, int side, RunLog log, T
         }
         finally
         {
-            log.Called(side, what, began, failed);
+            log.Called(side, system.Name, what, began, failed);
         }
     }
 

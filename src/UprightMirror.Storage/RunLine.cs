@@ -28,10 +28,12 @@ public sealed record RunSpent(ImmutableArray<StageSpent> Stages, ImmutableArray<
 /// <param name="Milliseconds">What it took, all its rounds together.</param>
 public sealed record StageSpent(RunStage Stage, long Milliseconds);
 
-/// <summary>The calls of one kind to one side's system.</summary>
-/// <param name="What">reading its description, reading, looking for what is gone, reading one record, finding by our reference, or writing.</param>
+/// <summary>The calls of one kind to one system.</summary>
+/// <param name="Side">The side whose system it is; null for one that only gives what is fetched by a key.</param>
+/// <param name="What">reading its description, reading, looking for what is gone, reading one record, finding by our reference, writing, or fetching by a key.</param>
 /// <param name="Calls">For reading, pages; for writing, calls, of which each may write many records.</param>
 /// <param name="Failed">How many ended in a fault, or with a record that was not written.</param>
 /// <param name="Milliseconds">All together, each with its wait for its turn; those that are under way at once count each.</param>
 /// <param name="SlowestMilliseconds">The slowest of them.</param>
-public sealed record CallsSpent(int Side, string What, int Calls, int Failed, long Milliseconds, long SlowestMilliseconds);
+/// <param name="System">What a system is called that is no side's.</param>
+public sealed record CallsSpent(int? Side, string What, int Calls, int Failed, long Milliseconds, long SlowestMilliseconds, string? System = null);

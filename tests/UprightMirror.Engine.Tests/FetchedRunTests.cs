@@ -21,6 +21,9 @@ public class FetchedRunTests
     private readonly Counting register = new();
     private readonly MemoryStore store = new();
     private MirrorDefinition mirror = Boats;
+    private RunLog log = null!;
+
+    private (int Calls, int Failed)? Fetches => this.log.Spent.Calls.Where(c => c is { System: "Harbour register", What: "fetching by a key", Side: null }).Select(c => ((int, int)?)(c.Calls, c.Failed)).SingleOrDefault();
 
     /// <summary>The third system: three berths, one without a length.</summary>
     private sealed class Counting() : Around(new MemorySystem("Harbour register", new Random(3), false))
@@ -49,7 +52,8 @@ public class FetchedRunTests
         this.mail.Tick(TimeSpan.FromMinutes(1));
         this.register.Asked.Clear();
         var systems = new KnownSystems(new Dictionary<string, ISystemConnector> { ["crm"] = this.crm, ["mail"] = this.mail, ["register"] = this.register });
-        return await new MirrorRun(await MirrorContext.Of(this.mirror, systems, new OnlyReferences(References.None), this.store, TimeProvider.System, CancellationToken.None)).Execute(false, CancellationToken.None);
+        this.log = new RunLog(TimeProvider.System);
+        return await new MirrorRun(await MirrorContext.Of(this.mirror, systems, new OnlyReferences(References.None), this.store, TimeProvider.System, CancellationToken.None, log: this.log)).Execute(false, CancellationToken.None);
     }
 
     private string Add(string name, string berth) => this.crm.Add(RawFields.Of([KeyValuePair.Create("name", (Value)Value.Text(name)), KeyValuePair.Create("berth", berth.Length == 0 ? Value.Empty : Value.Text(berth))]));
@@ -67,9 +71,11 @@ public class FetchedRunTests
         (await this.Run()).Counts.Held.ShouldBe(0);
         (this.Length("Tern"), this.Length("Otter")).ShouldBe(("23", "23"));
         this.register.Asked.Order().ShouldBe(["berths B-1", "berths B-3", "berths B-99"]);
+        this.Fetches.ShouldBe((3, 0));
 
         (await this.Run()).Counts.Written.ShouldBe(0);
         this.register.Asked.ShouldBeEmpty("nothing moved");
+        this.Fetches.ShouldBeNull();
 
         this.crm.Edit(tern, "berth", Value.Text("B-2"));
         await this.Run();
@@ -85,6 +91,7 @@ public class FetchedRunTests
         this.register.IsDown = true;
         var end = await this.Run();
         end.Fault.ShouldBeNull();
+        this.Fetches.ShouldBe((1, 1));
         this.store.Holds.ShouldContain(h => h.Reason.Contains("Harbour register does not answer", StringComparison.Ordinal));
         this.mail.Ids.Select(this.mail.Fields).Select(f => f["name"].Display).ShouldContain("Heron");
 

@@ -86,7 +86,7 @@ internal static class RunsEndpoints
         return TypedResults.Ok(new RunLogShown(
             [.. (await book.Lines(id, warnings == true, cancellation)).Select(l => new RunLineShown(l.N, l.At, l.Level.ToString().ToLowerInvariant(), l.Text))],
             [.. spent.Stages.Select(s => new StageSpentShown(s.Stage.ToString().ToLowerInvariant(), s.Milliseconds))],
-            [.. spent.Calls.Select(c => new CallsSpentShown(names.ElementAtOrDefault(c.Side) ?? "a side that is gone", c.What, c.Calls, c.Failed, c.Milliseconds, c.SlowestMilliseconds))],
+            [.. spent.Calls.Select(c => new CallsSpentShown(c.System ?? names.ElementAtOrDefault(c.Side ?? -1) ?? "a side that is gone", c.What, c.Calls, c.Failed, c.Milliseconds, c.SlowestMilliseconds))],
             await book.LinesKept(cancellation)));
     }
 

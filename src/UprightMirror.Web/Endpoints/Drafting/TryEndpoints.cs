@@ -199,7 +199,7 @@ internal static class TryEndpoints
         }
 
         var names = (await Shown.With(connections, cancellation)).Names(definition);
-        var (agreed, problems) = await DraftEndpoints.AgreedOf(definition, names, sample, await mirrors.ReferencesTo([.. definition.PointsAt], cancellation), await DraftEndpoints.LinkedTo(mirrors, definition, sample, cancellation), await DraftEndpoints.FlagsOf(mirrors, definition, sample, cancellation), new Fetching(systems), clock.GetUtcNow(), cancellation);
+        var (agreed, problems) = await DraftEndpoints.AgreedOf(definition, names, sample, await mirrors.ReferencesTo([.. definition.PointsAt], cancellation), await DraftEndpoints.LinkedTo(mirrors, definition, sample, cancellation), await DraftEndpoints.FlagsOf(mirrors, definition, sample, cancellation), new Fetching(systems, clock), clock.GetUtcNow(), cancellation);
         return TypedResults.Ok(problems.TryGetValue(index, out var why)
             ? new WorkedOutShown(sample.Title, null, words, $"For {sample.Title}, {why}.")
             : new WorkedOutShown(sample.Title, agreed[index].Display, words, null));
