@@ -58,11 +58,11 @@ public sealed class RecordPageTests(Product product) : IClassFixture<Product>
         ["Firm"] = new { value = new { link = firm, title }, shown = title, side = 0, who = (string?)null, changedAt = (string?)null, at = DateTimeOffset.UtcNow, run = 1, why = "a test" },
     });
 
-    /// <summary>Two firms; orders point at the first by what is agreed, and each side says which firm by an id of its own.</summary>
+    /// <summary>Two firms, of which one system keeps two collections with the same ids; orders point at the first by what is agreed, and each side says which firm by an id of its own.</summary>
     private async Task<(Guid Brae, Guid Corrie)> Begin()
     {
         (this.client, _) = await product.Known("administrator");
-        this.firm = await this.Save(new MirrorDefinition(this.firms, this.firms, "firm", [new SideDefinition("t", "firms"), new SideDefinition("u", "firms")], [new AgreedFieldDefinition("Name", FieldType.Text, [Cell("n"), Cell("n")])], [new RecognisingRule("Name")], "Name"));
+        this.firm = await this.Save(new MirrorDefinition(this.firms, this.firms, "firm", [new SideDefinition("t", "firms"), new SideDefinition("u", "firms"), new SideDefinition("t", "leads")], [new AgreedFieldDefinition("Name", FieldType.Text, [Cell("n"), Cell("n"), Cell("n")])], [new RecognisingRule("Name")], "Name"));
         this.order = await this.Save(new MirrorDefinition(
             this.Orders, this.Orders, "order", [new SideDefinition("t", "orders"), new SideDefinition("u", "orders")],
             [
@@ -72,7 +72,7 @@ public sealed class RecordPageTests(Product product) : IClassFixture<Product>
             ],
             [new RecognisingRule("Number")], "Number"));
         var (brae, corrie) = (await this.Link(this.firm, "Brae Hire"), await this.Link(this.firm, "Corrie Boats"));
-        foreach (var (side, id, link) in new[] { (0, "c1", brae), (1, "1", brae), (0, "c2", corrie), (1, "2", corrie) })
+        foreach (var (side, id, link) in new[] { (0, "c1", brae), (1, "1", brae), (0, "c2", corrie), (1, "2", corrie), (2, "c1", corrie) })
         {
             await this.Hold(this.firm, side, id, link, ("n", "a firm"));
         }

@@ -155,8 +155,8 @@ internal static class RecordEndpoints
             shown.Fields(mirror.Definition, record, await Shown.Pointed(mirror.Definition, record, all, views, cancellation)),
             [.. (await views.ConflictsOf(mirror.Id, link, cancellation)).Select(c => ConflictEndpoints.Row(c, mirror, shown))],
             [.. timeline.Select(Of)],
-            [.. (await views.Pointing(mirror.Id, link, FirstPointing, cancellation)).Select(p => (Of: all.First(m => m.Id == p.MirrorId), By: p)).Select(p => new PointingShown(
-                p.Of.Definition.Key, p.Of.Definition.Name, p.By.Field, p.By.Count, [.. p.By.First.Select(r => new PointedShown(p.Of.Definition.Key, r.Link, r.Title))]))]);
+            [.. (await views.Pointing(mirror.Id, link, FirstPointing, cancellation)).Join(all, p => p.MirrorId, m => m.Id, (by, of) => new PointingShown(
+                of.Definition.Key, of.Definition.Name, by.Field, by.Count, [.. by.First.Select(r => new PointedShown(of.Definition.Key, r.Link, r.Title))]))]);
     }
 
     /// <summary>More of the records that point at one, from the nth on.</summary>

@@ -109,7 +109,8 @@ internal sealed class Shown(IReadOnlyDictionary<string, KeptConnection> connecti
             }
         }
 
-        return (await views.Pointed(places.Keys, cancellation)).ToDictionary(f => places[f.Key], f => new PointedShown(places[f.Key].Mirror, f.Value.Link, f.Value.Title));
+        // Two collections of one system may have the same id each: what is pointed at is then in the first of them.
+        return (await views.Pointed(places.Keys, cancellation)).OrderBy(f => f.Key.Side).DistinctBy(f => places[f.Key]).ToDictionary(f => places[f.Key], f => new PointedShown(places[f.Key].Mirror, f.Value.Link, f.Value.Title));
     }
 
     /// <summary>A value of the journal, as a person reads it.</summary>
