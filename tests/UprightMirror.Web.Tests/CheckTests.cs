@@ -27,33 +27,14 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
 
     private Mirrors Mirrors => product.Factory.Services.GetRequiredService<Mirrors>();
 
-    private async Task Do(string sql, params (string Name, object Value)[] values)
-    {
-        await using var command = product.Factory.Services.GetRequiredService<NpgsqlDataSource>().CreateCommand(sql);
-        foreach (var (name, value) in values)
-        {
-            command.Parameters.AddWithValue(name, value);
-        }
-
-        await command.ExecuteNonQueryAsync();
-    }
-
-    private async Task<int> Save(MirrorDefinition mirror)
-    {
-        await this.Mirrors.Save(mirror, "a test", CancellationToken.None);
-        return (await this.Mirrors.Find(mirror.Key, CancellationToken.None))!.Id;
-    }
-
     private async Task Hold(int mirror, int side, string id, string? link, params (string Path, string Text)[] fields)
     {
         if (link is not null && this.links.TryAdd(link, Guid.CreateVersion7()))
         {
-            await this.Do("insert into link (mirror_id, id, title, search) values (@mirror, @link, @title, '')", ("mirror", mirror), ("link", this.links[link]), ("title", link));
+            await product.Do("insert into link (mirror_id, id, title, search) values (@mirror, @link, @title, '')", ("mirror", mirror), ("link", this.links[link]), ("title", link));
         }
 
-        await this.Do(
-            "insert into system_record (mirror_id, side, id, link_id, raw, seen_at) values (@mirror, @side, @id, @link, @raw::jsonb, now()) on conflict (mirror_id, side, id) do update set raw = excluded.raw",
-            ("mirror", mirror), ("side", side), ("id", id), ("link", link is null ? DBNull.Value : this.links[link]), ("raw", StoredForms.Write(RawFields.Of(fields.Select(f => KeyValuePair.Create(f.Path, Value.Text(f.Text)))))));
+        await product.Hold(mirror, side, id, link is null ? null : this.links[link], fields);
     }
 
     private int people;
@@ -62,12 +43,12 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
     private async Task Begin()
     {
         (this.client, _) = await product.Known("administrator");
-        var firm = await this.Save(new MirrorDefinition(this.firms, this.firms, "firm", [new SideDefinition("t", "firms"), new SideDefinition("u", "firms")], [new AgreedFieldDefinition("Name", FieldType.Text, [Cell("n", moves: true), Cell("n", moves: true)])], [new RecognisingRule("Name")], "Name"));
-        this.people = await this.Save(new MirrorDefinition(
+        var firm = await product.Save(new MirrorDefinition(this.firms, this.firms, "firm", [new SideDefinition("t", "firms"), new SideDefinition("u", "firms")], [new AgreedFieldDefinition("Name", FieldType.Text, [Cell("n", moves: true), Cell("n", moves: true)])], [new RecognisingRule("Name")], "Name"));
+        this.people = await product.Save(new MirrorDefinition(
             this.People, this.People, "person", [new SideDefinition("t", "people"), new SideDefinition("u", "people")],
             [new AgreedFieldDefinition("Name", FieldType.Text, [Cell("n", moves: true), Cell("n", moves: true)]), new AgreedFieldDefinition("E-mail", FieldType.Email, [Cell("e"), Cell("e")]), new AgreedFieldDefinition("Company", FieldType.Reference, [Cell("at", new ReferenceTo(this.firms)), Cell("firm", new ReferenceTo(this.firms))])],
             [new RecognisingRule("Name")], "Name"));
-        var deal = await this.Save(new MirrorDefinition(
+        var deal = await product.Save(new MirrorDefinition(
             this.Deals, this.Deals, "deal", [new SideDefinition("t", "deals"), new SideDefinition("u", "orders")],
             [new AgreedFieldDefinition("Title", FieldType.Text, [Cell("title", moves: true), Cell("title", moves: true)]), new AgreedFieldDefinition("Person", FieldType.Reference, [Cell("person", new ReferenceTo(this.People)), null]), new AgreedFieldDefinition("Stage", FieldType.Text, [Cell("stage"), null])],
             [new RecognisingRule("Title")], "Title"));
@@ -166,7 +147,7 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
         await this.Begin();
         var id = await this.Make();
         var mirror = (await this.Mirrors.Find(this.People, CancellationToken.None))!;
-        await this.Save(mirror.Definition with { Fields = [.. mirror.Definition.Fields.Select(f => f.Name == "Company" ? f with { Name = "Employer" } : f)] });
+        await product.Save(mirror.Definition with { Fields = [.. mirror.Definition.Fields.Select(f => f.Name == "Company" ? f with { Name = "Employer" } : f)] });
         await this.Post($"{id}/look");
         (await this.Check(id)).GetProperty("problem").GetString()!.ShouldContain("t.Company");
         (await this.Flags(id)).Count.ShouldBe(1);
@@ -225,11 +206,11 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
         var (checking, store) = (services.GetRequiredService<Checking>(), services.GetRequiredService<FollowUpChecks>());
         var before = (await store.Of(this.people, CancellationToken.None)).Single();
         before.LookedAt.ShouldNotBeNull();
-        await this.Do("update follow_up_check set looked_at = now() - interval '1 hour' where id = @id", ("id", id));
+        await product.Do("update follow_up_check set looked_at = now() - interval '1 hour' where id = @id", ("id", id));
         await checking.LookAtDue(CancellationToken.None);
         (await store.Of(this.people, CancellationToken.None)).Single().LookedAt!.Value.ShouldBeLessThan(DateTimeOffset.UtcNow.AddMinutes(-50), "no run has ended since");
 
-        await this.Do("insert into run (mirror_id, rehearsal, state, started_by, started_at, ended_at) values (@mirror, false, 'finished', 'a test', now(), now())", ("mirror", this.people));
+        await product.Do("insert into run (mirror_id, rehearsal, state, started_by, started_at, ended_at) values (@mirror, false, 'finished', 'a test', now(), now())", ("mirror", this.people));
         await checking.LookAtDue(CancellationToken.None);
         var after = (await store.Of(this.people, CancellationToken.None)).Single();
         after.LookedAt!.Value.ShouldBeGreaterThan(DateTimeOffset.UtcNow.AddMinutes(-1));
@@ -237,7 +218,7 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
 
         (await this.client.PutAsJsonAsync($"/api/mirrors/{this.People}/checks/{id}", this.Form(hangs: false, when: "hourly", at: "00:17"))).StatusCode.ShouldBe(HttpStatusCode.OK);
         (await this.Check(id)).GetProperty("inWords").GetString().ShouldBe("every hour, at minute 17");
-        await this.Do("update follow_up_check set looked_at = now() - interval '2 hours' where id = @id", ("id", id));
+        await product.Do("update follow_up_check set looked_at = now() - interval '2 hours' where id = @id", ("id", id));
         await checking.LookAtDue(CancellationToken.None);
         (await store.Of(this.people, CancellationToken.None)).Single().LookedAt!.Value.ShouldBeGreaterThan(DateTimeOffset.UtcNow.AddMinutes(-1));
     }
@@ -257,7 +238,7 @@ public sealed class CheckTests(Product product) : IClassFixture<Product>
         (await checking.Look(before, mirror, CancellationToken.None)).ShouldBeNull();
         (await this.Post($"{id}/look")).ShouldBe(HttpStatusCode.Conflict);
         (await Kept()).LookedAt.ShouldBe(before.LookedAt, "it was not looked at");
-        await this.Do("update follow_up_check set looking_until = now() - interval '1 second' where id = @id", ("id", id));
+        await product.Do("update follow_up_check set looking_until = now() - interval '1 second' where id = @id", ("id", id));
         (await this.Post($"{id}/look")).ShouldBe(HttpStatusCode.NoContent);
         (await Kept()).LookedAt!.Value.ShouldBeGreaterThan(before.LookedAt!.Value);
 

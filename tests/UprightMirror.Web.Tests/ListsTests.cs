@@ -22,22 +22,16 @@ public sealed class ListsTests(Product product) : IClassFixture<Product>
         return (await mirrors.Find(key, CancellationToken.None))!.Id;
     }
 
-    private async Task Do(string sql)
-    {
-        await using var command = product.Factory.Services.GetRequiredService<NpgsqlDataSource>().CreateCommand(sql);
-        await command.ExecuteNonQueryAsync();
-    }
-
     [Fact]
     public async Task A_list_comes_whole_as_a_file_and_nothing_in_it_is_a_formula_for_a_spreadsheet()
     {
         var mirror = await this.Mirror("listed");
         foreach (var (n, name) in new[] { "=HYPERLINK(\"http://x\")", "+44 131 4960021", "-12.5", "-cmd", "@SUM(A1)", "Plain, \"quoted\"" }.Index())
         {
-            await this.Do($"insert into link (mirror_id, id, title, agreed, search) values ({mirror}, gen_random_uuid(), 'r{n}', jsonb_build_object('Name', jsonb_build_object('shown', $${name}$$)), 'r{n}')");
+            await product.Do($"insert into link (mirror_id, id, title, agreed, search) values ({mirror}, gen_random_uuid(), 'r{n}', jsonb_build_object('Name', jsonb_build_object('shown', $${name}$$)), 'r{n}')");
         }
 
-        await this.Do($"insert into link (mirror_id, id, title, search) select {mirror}, gen_random_uuid(), 'more ' || n, 'more ' || n from generate_series(1, 2500) n");
+        await product.Do($"insert into link (mirror_id, id, title, search) select {mirror}, gen_random_uuid(), 'more ' || n, 'more ' || n from generate_series(1, 2500) n");
         var (client, _) = await product.Known("steward");
         var lines = (await client.GetStringAsync("/api/records.csv?mirror=listed")).Split("\r\n", StringSplitOptions.RemoveEmptyEntries);
         lines.Length.ShouldBe(2507);

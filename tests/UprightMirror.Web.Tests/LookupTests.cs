@@ -19,12 +19,6 @@ public sealed class LookupTests(Product product) : IClassFixture<Product>
     private readonly string name = $"looked-{Interlocked.Increment(ref counter)}";
     private int mirror;
 
-    private async Task Do(string sql)
-    {
-        await using var command = product.Factory.Services.GetRequiredService<NpgsqlDataSource>().CreateCommand(sql);
-        await command.ExecuteNonQueryAsync();
-    }
-
     private static SideField Cell(string path) => new(path, true, true, new AsItStands());
 
     /// <summary>A mirror with a record that both sides have, one that is the first side's, and two that share a number.</summary>
@@ -44,11 +38,11 @@ public sealed class LookupTests(Product product) : IClassFixture<Product>
         foreach (var (id, number, seats) in new[] { ("17", "Tern 100% Point", 12.5m), ("18", "Brae_Hire", 1), ("19", "brae_hire", 2) })
         {
             var link = Guid.CreateVersion7();
-            await this.Do($"""
+            await product.Do($"""
                 insert into link (mirror_id, id, title, agreed, search) values ({this.mirror}, '{link}', '{number}', jsonb_build_object(
                     'Name', jsonb_build_object('value', '{number}', 'shown', '{number}'), 'Seats', jsonb_build_object('value', {seats.ToString(System.Globalization.CultureInfo.InvariantCulture)}, 'shown', 'x'), 'Secret', jsonb_build_object('value', 'otter', 'shown', 'otter')), lower('{number} {id}'))
                 """);
-            await this.Do($"insert into system_record (mirror_id, side, id, link_id, raw, seen_at) values ({this.mirror}, 0, '{id}', '{link}', '[]', now())");
+            await product.Do($"insert into system_record (mirror_id, side, id, link_id, raw, seen_at) values ({this.mirror}, 0, '{id}', '{link}', '[]', now())");
         }
 
         var (client, _) = await product.Known("administrator");

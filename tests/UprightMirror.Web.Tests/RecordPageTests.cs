@@ -2,7 +2,6 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json;
 using Microsoft.Extensions.DependencyInjection;
-using Npgsql;
 using UprightMirror.Core.Mapping;
 using UprightMirror.Core.Values;
 using UprightMirror.Storage;
@@ -25,33 +24,12 @@ public sealed class RecordPageTests(Product product) : IClassFixture<Product>
 
     private Mirrors Mirrors => product.Factory.Services.GetRequiredService<Mirrors>();
 
-    private async Task Do(string sql, params (string Name, object Value)[] values)
-    {
-        await using var command = product.Factory.Services.GetRequiredService<NpgsqlDataSource>().CreateCommand(sql);
-        foreach (var (name, value) in values)
-        {
-            command.Parameters.AddWithValue(name, value);
-        }
-
-        await command.ExecuteNonQueryAsync();
-    }
-
-    private async Task<int> Save(MirrorDefinition mirror)
-    {
-        await this.Mirrors.Save(mirror, "a test", CancellationToken.None);
-        return (await this.Mirrors.Find(mirror.Key, CancellationToken.None))!.Id;
-    }
-
     private async Task<Guid> Link(int mirror, string title, string agreed = "{}")
     {
         var link = Guid.CreateVersion7();
-        await this.Do("insert into link (mirror_id, id, title, search, agreed, created_at) values (@mirror, @link, @title, '', @agreed::jsonb, clock_timestamp())", ("mirror", mirror), ("link", link), ("title", title), ("agreed", agreed));
+        await product.Do("insert into link (mirror_id, id, title, search, agreed, created_at) values (@mirror, @link, @title, '', @agreed::jsonb, clock_timestamp())", ("mirror", mirror), ("link", link), ("title", title), ("agreed", agreed));
         return link;
     }
-
-    private Task Hold(int mirror, int side, string id, Guid link, params (string Path, string Text)[] fields) => this.Do(
-        "insert into system_record (mirror_id, side, id, link_id, raw, seen_at) values (@mirror, @side, @id, @link, @raw::jsonb, now())",
-        ("mirror", mirror), ("side", side), ("id", id), ("link", link), ("raw", StoredForms.Write(RawFields.Of(fields.Select(f => KeyValuePair.Create(f.Path, Value.Text(f.Text)))))));
 
     private static string Agreed(Guid firm, string title) => JsonSerializer.Serialize(new Dictionary<string, object>
     {
@@ -62,8 +40,8 @@ public sealed class RecordPageTests(Product product) : IClassFixture<Product>
     private async Task<(Guid Brae, Guid Corrie)> Begin()
     {
         (this.client, _) = await product.Known("administrator");
-        this.firm = await this.Save(new MirrorDefinition(this.firms, this.firms, "firm", [new SideDefinition("t", "firms"), new SideDefinition("u", "firms"), new SideDefinition("t", "leads")], [new AgreedFieldDefinition("Name", FieldType.Text, [Cell("n"), Cell("n"), Cell("n")])], [new RecognisingRule("Name")], "Name"));
-        this.order = await this.Save(new MirrorDefinition(
+        this.firm = await product.Save(new MirrorDefinition(this.firms, this.firms, "firm", [new SideDefinition("t", "firms"), new SideDefinition("u", "firms"), new SideDefinition("t", "leads")], [new AgreedFieldDefinition("Name", FieldType.Text, [Cell("n"), Cell("n"), Cell("n")])], [new RecognisingRule("Name")], "Name"));
+        this.order = await product.Save(new MirrorDefinition(
             this.Orders, this.Orders, "order", [new SideDefinition("t", "orders"), new SideDefinition("u", "orders")],
             [
                 new AgreedFieldDefinition("Number", FieldType.Text, [Cell("n"), Cell("n")]),
@@ -74,7 +52,7 @@ public sealed class RecordPageTests(Product product) : IClassFixture<Product>
         var (brae, corrie) = (await this.Link(this.firm, "Brae Hire"), await this.Link(this.firm, "Corrie Boats"));
         foreach (var (side, id, link) in new[] { (0, "c1", brae), (1, "1", brae), (0, "c2", corrie), (1, "2", corrie), (2, "c1", corrie) })
         {
-            await this.Hold(this.firm, side, id, link, ("n", "a firm"));
+            await product.Hold(this.firm, side, id, link, ("n", "a firm"));
         }
 
         return (brae, corrie);
@@ -91,8 +69,8 @@ public sealed class RecordPageTests(Product product) : IClassFixture<Product>
     {
         var (brae, corrie) = await this.Begin();
         var link = await this.Link(this.order, "SO-1", Agreed(brae, "Brae Hire"));
-        await this.Hold(this.order, 0, "o1", link, ("n", "SO-1"), ("firm", "c1"), ("to", "c2"));
-        await this.Hold(this.order, 1, "9", link, ("n", "SO-1"), ("by", "404"));
+        await product.Hold(this.order, 0, "o1", link, ("n", "SO-1"), ("firm", "c1"), ("to", "c2"));
+        await product.Hold(this.order, 1, "9", link, ("n", "SO-1"), ("by", "404"));
 
         var page = await this.Page(link);
 
