@@ -37,7 +37,7 @@ test('a suggestion is taken, undone, done again and thrown away; what is live ne
   await page.getByText(/\d+ suggestions?, \d+ sure/).click();
   const suggestions = page.getByRole('region', { name: 'Suggestions' });
   await suggestions.getByRole('button', { name: /^Show the other/ }).click();
-  await expect(suggestions.getByText('accountNumber')).toBeVisible();
+  await expect(suggestions.getByRole('button', { name: 'Take accountNumber and CustomerNo' })).toBeVisible();
   await expect(suggestions.getByText('updatedAt')).toHaveCount(0);
   await suggestions.getByRole('button', { name: 'Take accountNumber and CustomerNo' }).click();
   await expect(cell('CustomerNo')).toBeVisible();
