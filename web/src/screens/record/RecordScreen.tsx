@@ -1,11 +1,12 @@
 import { useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
-import type { Field, Line, LineValue, Pointed, RecordPage, Session } from '../../api/client';
+import type { Field, Pointed, RecordPage, Session } from '../../api/client';
 import { useRecord, useRecordFlags } from '../../api/queries';
-import { Spine, type SpineRow } from '../../parts/Spine';
+import { Spine } from '../../parts/Spine';
 import { Says } from '../checks/Says';
 import { Failing, Loading } from '../../parts/States';
 import { clock, When } from '../../parts/When';
+import { lineRow, many } from './lines';
 import { Pointing } from './Pointing';
 import { ReadAgain } from './ReadAgain';
 import { Regroup } from './Regroup';
@@ -173,48 +174,6 @@ export function RecordSpine({
         return [row, ...(f.lines ?? []).map((l) => lineRow(f, l))];
       })}
     />
-  );
-}
-
-const many = (n: number, what: string) => `${n.toLocaleString()} ${what}${n === 1 ? '' : 's'}`;
-
-/** One line of a record, as a row of its own. */
-function lineRow(f: Field, line: Line): SpineRow {
-  return {
-    key: `${f.name} ${line.key}`,
-    label: `line ${line.key}`,
-    group: f.name,
-    spine: line.agreed.length > 0 ? <LineValues of={line.agreed} /> : <span className="text-soft">not agreed yet</span>,
-    cells: f.cells.map((c, side) =>
-      c === null
-        ? null
-        : {
-            main: line.cells[side] ? (
-              <LineValues of={line.cells[side].values} />
-            ) : (
-              <span className="text-soft">{f.lines?.some((l) => l.cells[side]) ? 'no such line' : 'empty'}</span>
-            ),
-            gives: false,
-            takes: false,
-            isOpen: true,
-            differs: line.cells[side]?.values.some((v) => v.differs),
-          },
-    ),
-  };
-}
-
-/** What a line says, value by value. */
-function LineValues({ of }: { of: LineValue[] }) {
-  return (
-    <span className="font-normal">
-      {of.map((v, i) => (
-        <span key={v.name} className="mr-1 inline-block max-w-full">
-          <span className="text-sm text-soft">{v.name}</span>{' '}
-          <span className={v.differs ? 'font-semibold' : ''}>{v.value}</span>
-          {i < of.length - 1 && ','}
-        </span>
-      ))}
-    </span>
   );
 }
 
